@@ -1,0 +1,30 @@
+.PHONY: demo run test check lint bench screenshots bootstrap bootstrap-dev lock
+PY := .venv/bin/python
+
+demo: bootstrap        ## start the application with the demo study
+	scripts/with-display.sh $(PY) -m curvesieve demo
+
+run: bootstrap         ## start the application with an empty study
+	scripts/with-display.sh $(PY) -m curvesieve
+
+test: check            ## the one check: lint, types, layers, tests
+	scripts/with-display.sh --virtual $(PY) -m pytest
+
+check: bootstrap-dev   ## the quick part of it: lint, types, layers
+	$(PY) -m ruff check src tests benchmarks
+	$(PY) -m mypy
+	.venv/bin/lint-imports --no-cache
+
+bench: bootstrap-dev   ## speed as ratios against references in the same run; rewrites docs/benchmarks.md
+	scripts/with-display.sh --virtual $(PY) -m benchmarks
+
+screenshots: bootstrap ## drive the real application and write docs/screenshots/
+	scripts/with-display.sh --virtual $(PY) -m curvesieve.demo.screenshots docs/screenshots
+
+lock: bootstrap-dev    ## resolve pyproject.toml afresh (needs uv)
+	scripts/lock.sh
+
+bootstrap:
+	@scripts/bootstrap.sh run
+bootstrap-dev:
+	@scripts/bootstrap.sh dev

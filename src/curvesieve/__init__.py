@@ -1,0 +1,37 @@
+"""Curve Sieve: measured curves in, trustworthy numbers out. See docs/architecture.md for the map.
+
+The Python interface is small: `read`, `Curve`, `Sieve`, `fit`, and `InputError` for whatever is the input's fault.
+Names are loaded when first asked for, so that starting the window does not wait for the solver.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from curvesieve.core.curve import Curve
+    from curvesieve.core.errors import FormulaError, InputError
+    from curvesieve.core.fitting import fit
+    from curvesieve.core.formats import read
+    from curvesieve.core.record import Record
+    from curvesieve.core.steps import Sieve
+
+__version__ = "0.1.0"
+__all__ = ["Curve", "FormulaError", "InputError", "Record", "Sieve", "fit", "read"]
+
+_HOMES = {
+    "Curve": "core.curve",
+    "FormulaError": "core.errors",
+    "InputError": "core.errors",
+    "Record": "core.record",
+    "Sieve": "core.steps",
+    "fit": "core.fitting",
+    "read": "core.formats",
+}
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _HOMES:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    return getattr(import_module(f"{__name__}.{_HOMES[name]}"), name)

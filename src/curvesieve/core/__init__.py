@@ -1,0 +1,1 @@
+"""All computation, without a window. Nothing below here imports Qt; a test enforces it."""

@@ -1,0 +1,137 @@
+"""What is to be fitted, checked once and put into the arrays that the solver works on."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from curvesieve.core.errors import InputError, counted, nearest
+from curvesieve.core.models import FormulaSum
+
+Floats = NDArray[np.float64]
+LOSSES = ("squared", "absolute", "huber", "soft_l1", "cauchy")
+
+
+@dataclass(frozen=True, eq=False)
+class Problem:
+    """A weighted least-squares problem in its free parameters.
+
+    `rows` are the independent variables, each (n,); `y` is (n,); `u` is (n,) or None. `start` is the full
+    parameter vector, `free` the positions that vary; `lower` and `upper` bound the free ones.
+    """
+
+    model: FormulaSum
+    rows: tuple[Floats, ...]
+    y: Floats
+    u: Floats | None
+    start: Floats
+    free: NDArray[np.intp]
+    lower: Floats
+    upper: Floats
+    loss: str = "squared"
+    _value: Floats = field(init=False, repr=False)
+    _jacobian: Floats = field(init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "_value", np.empty(self.y.size))
+        object.__setattr__(self, "_jacobian", np.empty((self.start.size, self.y.size)))
+
+    @property
+    def bounded(self) -> bool:
+        return bool(np.isfinite(self.lower).any() or np.isfinite(self.upper).any())
+
+    def full(self, free_values: Floats) -> Floats:
+        """The whole parameter vector for values of the free ones."""
+        p = self.start.copy()
+        p[self.free] = free_values
+        return p
+
+    def residuals(self, free_values: Floats) -> Floats:
+        """(model − y)/u, a new array of shape (n,)."""
+        value: Floats = self.model.value(self.rows, self.full(free_values), self._value) - self.y
+        return value if self.u is None else value / self.u
+
+    def jacobian(self, free_values: Floats) -> Floats:
+        """∂residual/∂free parameter, shape (free, n); the array is reused by the next call."""
+        out = self.model.jacobian(self.rows, self.full(free_values), self._jacobian)
+        if self.free.size < self.start.size:
+            out = out[self.free]
+        if self.u is not None:
+            out = np.divide(out, self.u, out=out)
+        return out
+
+
+def state_problem(
+    model: FormulaSum,
+    x: Floats,
+    y: Floats,
+    u: Floats | None,
+    start: Mapping[str, float],
+    hold: Collection[str] = (),
+    bounds: Mapping[str, tuple[float, float]] | None = None,
+    loss: str = "squared",
+) -> Problem:
+    """Checks names, shapes, numbers and bounds, and raises InputError with the first thing that is wrong."""
+    rows = tuple(np.ascontiguousarray(row, dtype=np.float64) for row in np.atleast_2d(np.asarray(x, dtype=np.float64)))
+    y = np.ascontiguousarray(y, dtype=np.float64)
+    u = None if u is None else np.broadcast_to(np.asarray(u, dtype=np.float64), y.shape)
+    _check_data(model, rows, y, u)
+    bounds = dict(bounds or {})
+    names = list(model.names)
+    for what, given in (("start", start), ("hold", hold), ("bounds", bounds)):
+        for name in given:
+            if name not in names:
+                raise InputError(f"{what} names {name!r}; the parameters are {', '.join(names)}{nearest(name, names)}")
+    missing = [name for name in names if name not in start]
+    if missing:
+        raise InputError(f"No start is given for {', '.join(missing)}; give one for each, such as {missing[0]}=1.")
+    if loss not in LOSSES:
+        raise InputError(f"There is no loss {loss!r}; known are {', '.join(LOSSES)}{nearest(loss, list(LOSSES))}")
+    p0 = np.array([float(start[name]) for name in names])
+    if not np.isfinite(p0).all():
+        raise InputError(f"The start of {names[int(np.flatnonzero(~np.isfinite(p0))[0])]} is not a number.")
+    free = np.array([i for i, name in enumerate(names) if name not in hold], dtype=np.intp)
+    if not free.size:
+        raise InputError("Every parameter is held; let at least one go, or there is nothing to fit.")
+    if free.size > y.size:
+        raise InputError(
+            f"{counted(free.size, 'free parameter')} cannot be found from {counted(y.size, 'point')}; "
+            "hold some parameters or use more points."
+        )
+    lower, upper = _limits([names[i] for i in free], p0[free], bounds)
+    return Problem(model, rows, y, u, p0, free, lower, upper, loss)
+
+
+def _limits(names: list[str], start: Floats, bounds: Mapping[str, tuple[float, float]]) -> tuple[Floats, Floats]:
+    lower, upper = np.full(len(names), -math.inf), np.full(len(names), math.inf)
+    for i, name in enumerate(names):
+        if name not in bounds:
+            continue
+        lower[i], upper[i] = bounds[name]
+        if not lower[i] < upper[i]:
+            raise InputError(f"The bounds of {name} ({lower[i]:g} to {upper[i]:g}) are not in order.")
+        if not lower[i] <= start[i] <= upper[i]:
+            raise InputError(
+                f"The start of {name}, {start[i]:g}, lies outside its bounds {lower[i]:g} to {upper[i]:g}; "
+                "move the start or widen the bounds."
+            )
+    return lower, upper
+
+
+def _check_data(model: FormulaSum, rows: tuple[Floats, ...], y: Floats, u: Floats | None) -> None:
+    if len(rows) != len(model.variables):
+        raise InputError(f"The model has {counted(len(model.variables), 'variable')}, x has {len(rows)} rows.")
+    for name, values in [(v, row) for v, row in zip(model.variables, rows, strict=True)] + [("y", y)]:
+        if values.shape != y.shape or values.ndim != 1:
+            raise InputError(f"{name} has the shape {values.shape}, y has {y.shape}; they must be of equal length.")
+        if not np.isfinite(values).all():
+            raise InputError(f"{name} has no number at point {int(np.flatnonzero(~np.isfinite(values))[0]) + 1}.")
+    if not y.size:
+        raise InputError("There is no point to fit.")
+    if u is not None and not (np.isfinite(u) & (u > 0)).all():
+        where = int(np.flatnonzero(~(np.isfinite(u) & (u > 0)))[0])
+        raise InputError(f"u must be above zero, but is {u[where]:g} at point {where + 1}.")

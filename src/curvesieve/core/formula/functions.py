@@ -1,0 +1,76 @@
+"""The functions a formula may call: one row each, for NumPy and for SymPy."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+
+@dataclass(frozen=True)
+class Function:
+    """A known function: how many arguments, its NumPy form, its SymPy form, and a line of help.
+
+    `symbol` is a SymPy attribute's name, or a callable that gets the sympy module and the arguments.
+    """
+
+    arity: tuple[int, int]
+    value: Callable[..., Any]
+    symbol: str | Callable[..., Any]
+    help: str
+
+
+def _special(name: str) -> Callable[..., Any]:
+    """A function of scipy.special, imported at its first call."""
+
+    def call(*arguments: Any) -> Any:
+        import scipy.special
+
+        return getattr(scipy.special, name)(*arguments)
+
+    return call
+
+
+def _fold(function: Callable[[Any, Any], Any]) -> Callable[..., Any]:
+    def call(*arguments: Any) -> Any:
+        result = arguments[0]
+        for argument in arguments[1:]:
+            result = function(result, argument)
+        return result
+
+    return call
+
+
+_ONE, _TWO, _MANY = (1, 1), (2, 2), (2, 8)
+
+FUNCTIONS: dict[str, Function] = {
+    "exp": Function(_ONE, np.exp, "exp", "e to the power of"),
+    "log": Function(_ONE, np.log, "log", "natural logarithm"),
+    "log10": Function(_ONE, np.log10, lambda sp, a: sp.log(a, 10), "decimal logarithm"),
+    "sqrt": Function(_ONE, np.sqrt, "sqrt", "square root"),
+    "abs": Function(_ONE, np.abs, "Abs", "absolute value"),
+    "sin": Function(_ONE, np.sin, "sin", "sine, of radians"),
+    "cos": Function(_ONE, np.cos, "cos", "cosine, of radians"),
+    "tan": Function(_ONE, np.tan, "tan", "tangent, of radians"),
+    "asin": Function(_ONE, np.arcsin, "asin", "inverse sine, in radians"),
+    "acos": Function(_ONE, np.arccos, "acos", "inverse cosine, in radians"),
+    "atan": Function(_ONE, np.arctan, "atan", "inverse tangent, in radians"),
+    "sinh": Function(_ONE, np.sinh, "sinh", "hyperbolic sine"),
+    "cosh": Function(_ONE, np.cosh, "cosh", "hyperbolic cosine"),
+    "tanh": Function(_ONE, np.tanh, "tanh", "hyperbolic tangent"),
+    "asinh": Function(_ONE, np.arcsinh, "asinh", "inverse hyperbolic sine"),
+    "acosh": Function(_ONE, np.arccosh, "acosh", "inverse hyperbolic cosine"),
+    "atanh": Function(_ONE, np.arctanh, "atanh", "inverse hyperbolic tangent"),
+    "erf": Function(_ONE, _special("erf"), "erf", "error function"),
+    "erfc": Function(_ONE, _special("erfc"), "erfc", "complementary error function"),
+    "gamma": Function(_ONE, _special("gamma"), "gamma", "gamma function"),
+    "min": Function(_MANY, _fold(np.minimum), "Min", "smallest of"),
+    "max": Function(_MANY, _fold(np.maximum), "Max", "largest of"),
+    "where": Function(
+        (3, 3), np.where, lambda sp, c, a, b: sp.Piecewise((a, c), (b, True)), "where(condition, if true, if not)"
+    ),
+}
+
+CONSTANTS: dict[str, float] = {"pi": float(np.pi)}

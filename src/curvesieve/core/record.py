@@ -1,0 +1,110 @@
+"""The record: one imported table, kept exactly as it was read."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from curvesieve.core.curve import Curve
+from curvesieve.core.errors import InputError, counted, nearest
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Source:
+    """The file a record came from: its name, where it lay, and its very bytes."""
+
+    name: str
+    content: bytes = field(repr=False)
+    path: str = ""
+
+    @cached_property
+    def sha256(self) -> str:
+        return hashlib.sha256(self.content).hexdigest()
+
+
+@dataclass(frozen=True, eq=False)
+class Channel:
+    """One column: `values` is float64, read-only, with NaN where the file had no number."""
+
+    name: str
+    unit: str
+    values: Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Record:
+    """A table of channels of equal length, with the way it was understood.
+
+    `metadata` holds the `key: value` lines of the preamble; `notes` are sentences about what was left out or
+    looks odd. Channels are found by name or by number from 1: ``record["Force"]``, ``record[2]``.
+    """
+
+    source: Source
+    channels: tuple[Channel, ...]
+    metadata: tuple[tuple[str, str], ...] = ()
+    notes: tuple[str, ...] = ()
+
+    def __len__(self) -> int:
+        return int(self.channels[0].values.size) if self.channels else 0
+
+    def index(self, name: str | int) -> int:
+        """The position from 0 of a channel given by name or by number from 1; raises InputError."""
+        names = [channel.name for channel in self.channels]
+        if isinstance(name, str) and name in names:
+            return names.index(name)
+        if isinstance(name, int) or name.isdigit():
+            if 1 <= int(name) <= len(names):
+                return int(name) - 1
+            raise InputError(f"{self.source.name} has {counted(len(names), 'channel')}; there is no number {name}.")
+        folded = [known.casefold() for known in names]
+        if name.casefold() in folded:
+            return folded.index(name.casefold())
+        raise InputError(f"{self.source.name} has no channel {name!r}; it has {', '.join(names)}{nearest(name, names)}")
+
+    def __getitem__(self, name: str | int) -> Channel:
+        return self.channels[self.index(name)]
+
+    def curve(self, x: str | int = 1, y: str | int = 2, u: str | int | None = None) -> Curve:
+        """The curve of two or three channels; rows without numbers in them are left out (see `missing`)."""
+        if len(self.channels) < 2:
+            raise InputError(
+                f"{self.source.name} has one column of numbers ({self.channels[0].name}); a curve needs two, x and y. "
+                "Add the missing column to the file, or choose another file."
+            )
+        wanted = [self[x], self[y]] + ([] if u is None else [self[u]])
+        keep = np.logical_and.reduce([np.isfinite(channel.values) for channel in wanted])
+        if not keep.any():
+            raise InputError(f"{self.source.name}: no row has a number in both {wanted[0].name} and {wanted[1].name}.")
+        xs, ys, *us = (channel.values if keep.all() else channel.values[keep] for channel in wanted)
+        return Curve(
+            xs,
+            ys,
+            us[0] if us else None,
+            x_label=wanted[0].name,
+            y_label=wanted[1].name,
+            x_unit=wanted[0].unit,
+            y_unit=wanted[1].unit,
+        )
+
+    def guess_xy(self) -> tuple[int, int]:
+        """Positions from 0 of the channels most likely to be x and y.
+
+        x is the channel so named, or else the first whose values run one way; y is the first of the others.
+        Raises InputError when there is one channel only.
+        """
+        if len(self.channels) < 2:
+            self.curve()  # raises, with the sentence
+        for i, channel in enumerate(self.channels):
+            if channel.name.casefold() == "x":
+                return i, 1 if i == 0 else 0
+        for i, channel in enumerate(self.channels):
+            steps = np.diff(channel.values[np.isfinite(channel.values)])
+            if steps.size and (np.all(steps > 0) or np.all(steps < 0)):
+                return i, 1 if i == 0 else 0
+        return 0, 1

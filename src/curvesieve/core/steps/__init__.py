@@ -1,0 +1,13 @@
+"""Curve -> Passed(curve, caught): one small frozen class a step, grouped by intent.
+
+A new step is a class in one of the intent modules; naming its module here registers it.
+"""
+
+from curvesieve.core.steps import repair, trim
+from curvesieve.core.steps.base import Caught, Passed, Step, StepField, parse_step, registered_steps
+from curvesieve.core.steps.sieve import Sieve, Slot, Trail
+
+__all__ = [
+    "Caught", "Passed", "Sieve", "Slot", "Step", "StepField", "Trail", "parse_step", "registered_steps",
+    "repair", "trim",
+]  # fmt: skip

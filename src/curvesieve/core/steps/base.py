@@ -1,0 +1,108 @@
+"""What every step is: a frozen declaration of fields, and one method."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from curvesieve.core.curve import Curve
+from curvesieve.core.errors import InputError, nearest
+
+
+@dataclass(frozen=True, eq=False)
+class Caught:
+    """What a step held back.
+
+    `points` are positions in the curve that went into the step. `passed_y` is what stands in their place in
+    what passed (NaN where the point is gone), so that the height of the catch can be drawn.
+    """
+
+    points: NDArray[np.intp] = field(default_factory=lambda: np.empty(0, np.intp))
+    passed_y: NDArray[np.float64] = field(default_factory=lambda: np.empty(0))
+
+    def __len__(self) -> int:
+        return int(self.points.size)
+
+
+@dataclass(frozen=True, eq=False)
+class Passed:
+    """What a step let through, what it caught, and a short sentence for the mesh between the cards."""
+
+    curve: Curve
+    caught: Caught
+    message: str
+
+
+def StepField(  # a field factory reads as a type at its place of use, like pydantic's own
+    default: Any, *, label: str, unit: str = "", help: str, **limits: Any
+) -> Any:
+    """A step's field: label, unit (``x`` and ``y`` stand for the curve's own units), limits and help."""
+    return Field(default, title=label, description=help, json_schema_extra={"unit": unit}, **limits)
+
+
+class Step(BaseModel):
+    """One repair or preparation. Subclasses declare fields and `apply`; see `trim` and `repair`."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    slug: ClassVar[str]
+    label: ClassVar[str]
+    intent: ClassVar[str]
+    summary: ClassVar[str]
+    reference: ClassVar[str] = ""
+
+    @abstractmethod
+    def apply(self, curve: Curve) -> Passed:
+        """Passes the curve on; never writes into its arrays. Raises InputError when it cannot work on it."""
+
+    def digest(self) -> str:
+        """One short line for the closed card, such as ``window 11, threshold 5``."""
+        return ", ".join(f"{info.title} {getattr(self, name)}" for name, info in type(self).model_fields.items())
+
+    def to_json(self) -> dict[str, Any]:
+        """The step as sieve files have it: its slug and its fields."""
+        return {"step": self.slug, **self.model_dump(mode="json")}
+
+    @classmethod
+    def fitted_to(cls, curve: Curve) -> Step:
+        """The step a user starts from on this curve; the defaults unless a step knows better."""
+        return cls()
+
+
+def registered_steps() -> dict[str, type[Step]]:
+    """Every step by its slug, in the order of declaration."""
+    return {cls.slug: cls for cls in _subclasses(Step) if hasattr(cls, "slug")}  # type: ignore[type-abstract]
+
+
+def _subclasses(cls: type[Step]) -> list[type[Step]]:
+    return [found for child in cls.__subclasses__() for found in (child, *_subclasses(child))]
+
+
+def parse_step(data: Any) -> Step:
+    """The step that `to_json` wrote; unknown slugs and fields raise InputError, which names them."""
+    if not isinstance(data, dict) or not isinstance(data.get("step"), str):
+        raise InputError(f'A step must look like {{"step": "despike", …}}, but is {str(data)[:60]}.')
+    steps = registered_steps()
+    slug = data["step"]
+    if slug not in steps:
+        raise InputError(f"There is no step {slug!r}; known are {', '.join(steps)}{nearest(slug, list(steps))}")
+    try:
+        return steps[slug].model_validate({key: value for key, value in data.items() if key != "step"})
+    except ValidationError as error:
+        raise InputError(f"Step {slug}: {explain(error, steps[slug])}") from error
+
+
+def explain(error: ValidationError, step: type[Step]) -> str:
+    """The first fault of a validation in plain words: which field, what rule, what it got."""
+    fault = error.errors()[0]
+    name = str(fault["loc"][0]) if fault["loc"] else ""
+    if fault["type"] == "extra_forbidden":
+        fields = list(step.model_fields)
+        return f"has no field {name!r}; it has {', '.join(fields)}{nearest(name, fields)}"
+    message = str(fault["msg"]).removeprefix("Value error, ").replace("Input should be", "must be")
+    return f"{name} {message}, but is {fault['input']!r}." if name else f"{message}."

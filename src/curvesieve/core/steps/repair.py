@@ -1,0 +1,97 @@
+"""Steps that mend faults of a detector or of a machine."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from curvesieve.core.curve import Curve, Flag
+from curvesieve.core.errors import InputError, counted
+from curvesieve.core.steps.base import Caught, Passed, Step, StepField
+
+_MAD_TO_SIGMA = 1.4826
+"""Standard deviation over median absolute deviation for normal noise, 1/Φ⁻¹(3/4)."""
+
+
+class Despike(Step):
+    """Patches points that stand out from their running median by many times the noise.
+
+    A point is caught when |y − median of its window| > threshold · σ (the rule of Hampel, J. Am. Stat. Assoc. 69
+    (1974) 383; from memory). The noise σ is not taken from those distances, which vanish on a slope, where the
+    point is its own median; it is the robust size of the second differences of y over a window ten times as wide
+    (see `running_noise`), which slopes do not touch. The rule is applied again to the patched curve until it
+    catches nothing new, so that clusters are found whole. The y of a caught point is drawn straight between its
+    good neighbours and flagged `patched`; where u is known, its u becomes at least σ.
+    """
+
+    slug = "despike"
+    label = "Despike"
+    intent = "repair"
+    summary = "Find spikes by a running median and patch them"
+    reference = "Hampel, J. Am. Stat. Assoc. 69 (1974) 383"
+
+    window: int = StepField(
+        11, label="window", unit="points", ge=3, le=1001,
+        help="Points in the running median. It catches spikes narrower than half of it; stay below true peaks' width.",
+    )  # fmt: skip
+    threshold: float = StepField(
+        5.0, label="threshold", unit="σ", gt=0, le=1000,
+        help="How many times the noise a point must stand out. Larger catches less; 4 to 8 is usual.",
+    )  # fmt: skip
+
+    _MAX_ROUNDS = 10
+
+    def apply(self, curve: Curve) -> Passed:
+        n = len(curve)
+        if n < self.window:
+            raise InputError(
+                f"the window of {self.window} points is wider than the curve, which has {n}; choose a smaller window."
+            )
+        y = curve.y.copy()
+        caught = np.zeros(n, bool)
+        scale = np.maximum(running_noise(y, 10 * self.window), _grain(y))
+        distance = np.abs(y - running_median(y, self.window))
+        for _ in range(self._MAX_ROUNDS):
+            fresh = (distance > self.threshold * scale) & ~caught
+            if not fresh.any():
+                break
+            caught |= fresh
+            if caught.all():
+                raise InputError("every point stands out from its neighbours; raise the threshold.")
+            y[caught] = np.interp(np.flatnonzero(caught), np.flatnonzero(~caught), y[~caught])
+            distance = np.abs(y - running_median(y, self.window))
+        points = np.flatnonzero(caught)
+        u = curve.u
+        if u is not None and points.size:
+            u = u.copy()
+            u[points] = np.maximum(scale[points], u[points])
+        flags = np.where(caught, curve.flags | Flag.PATCHED, curve.flags).astype(np.uint8)
+        passed = curve.with_y(y, u, flags) if points.size else curve
+        return Passed(passed, Caught(points, y[points]), f"{counted(points.size, 'point')} caught")
+
+    def digest(self) -> str:
+        return "running median"
+
+
+def running_noise(y: NDArray[np.float64], window: int) -> NDArray[np.float64]:
+    """The standard deviation of the noise around each point, blind to level and slope.
+
+    1.4826 times the running median of |y₋₁ − 2y₀ + y₊₁|, over √6: for independent noise the variance of a second
+    difference is 1 + 4 + 1 times that of a point.
+    """
+    second = np.abs(np.diff(y, 2))
+    return _MAD_TO_SIGMA / np.sqrt(6.0) * running_median(np.pad(second, 1, mode="edge"), min(window, y.size))
+
+
+def _grain(y: NDArray[np.float64]) -> float:
+    """The smallest step between neighbours that is not zero: noise below a digitiser's grain cannot be seen."""
+    steps = np.abs(np.diff(y))
+    steps = steps[steps > 0]
+    return float(steps.min()) if steps.size else 0.0
+
+
+def running_median(y: NDArray[np.float64], window: int) -> NDArray[np.float64]:
+    """The median of the window around each point (an even window is made odd); ends are mirrored."""
+    from scipy.ndimage import median_filter
+
+    return np.asarray(median_filter(y, size=window | 1, mode="mirror"), dtype=np.float64)

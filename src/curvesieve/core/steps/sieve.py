@@ -1,0 +1,135 @@
+"""The sieve: an ordered stack of steps, and the trail a curve leaves in it."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, SerializeAsAny, field_serializer, field_validator
+
+from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.errors import InputError
+from curvesieve.core.steps.base import Caught, Passed, Step, parse_step
+
+SIEVE_VERSION = 1
+
+
+class Slot(BaseModel):
+    """A step in its place, with its switch. `id` tells equal steps of one sieve apart."""
+
+    model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True)
+
+    id: str
+    step: SerializeAsAny[Step]
+    on: bool = True
+
+    @field_validator("step", mode="before")
+    @classmethod
+    def _parse(cls, value: Any) -> Step:
+        return value if isinstance(value, Step) else parse_step(value)
+
+    @field_serializer("step")
+    def _write(self, step: Step) -> dict[str, Any]:
+        return step.to_json()
+
+
+@dataclass(frozen=True, eq=False)
+class Trail:
+    """One step's part in what happened to a curve. `problem` says why the step let its input pass unchanged."""
+
+    slot: Slot
+    before: Curve
+    after: Curve
+    caught: Caught
+    message: str
+    problem: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Sieved:
+    """What a curve became, step by step."""
+
+    recorded: Curve
+    trail: tuple[Trail, ...]
+
+    @property
+    def curve(self) -> Curve:
+        """What passed the whole sieve; its x, y, u and flags can also be asked for directly."""
+        return self.trail[-1].after if self.trail else self.recorded
+
+    @property
+    def x(self) -> Floats:
+        return self.curve.x
+
+    @property
+    def y(self) -> Floats:
+        return self.curve.y
+
+    @property
+    def u(self) -> Floats | None:
+        return self.curve.u
+
+    @property
+    def flags(self) -> NDArray[np.uint8]:
+        return self.curve.flags
+
+
+@dataclass(frozen=True)
+class Sieve:
+    """Steps in order. Calling it with a curve gives `Sieved`; a step that fails passes its input on, marked."""
+
+    slots: tuple[Slot, ...] = ()
+
+    def __call__(self, curve: Curve) -> Sieved:
+        trail: list[Trail] = []
+        current = curve
+        for slot in self.slots:
+            trail.append(_through(slot, current))
+            current = trail[-1].after
+        return Sieved(curve, tuple(trail))
+
+    def key(self) -> str:
+        """A text that is the same for sieves that do the same: what is switched off does nothing."""
+        return json.dumps([slot.step.to_json() for slot in self.slots if slot.on], sort_keys=True)
+
+    @classmethod
+    def parse(cls, data: Any) -> Sieve:
+        """The sieve of a JSON value ``{"sieve": 1, "steps": [...]}``; raises InputError with the place."""
+        if not isinstance(data, dict) or not isinstance(data.get("steps"), list):
+            raise InputError('A sieve must look like {"sieve": 1, "steps": [...]}.')
+        if data.get("sieve", SIEVE_VERSION) != SIEVE_VERSION:
+            raise InputError(f"This sieve has version {data['sieve']!r}; version {SIEVE_VERSION} can be read.")
+        slots = []
+        for i, item in enumerate(data["steps"]):
+            on = item.get("on", True) if isinstance(item, dict) else True
+            fields = {k: v for k, v in item.items() if k != "on"} if isinstance(item, dict) else item
+            try:
+                slots.append(Slot(id=f"s{i + 1}", step=parse_step(fields), on=bool(on)))
+            except InputError as error:
+                raise InputError(f"Step {i + 1} of the sieve: {error}") from error
+        return cls(tuple(slots))
+
+    @classmethod
+    def load(cls, path: str | Path) -> Sieve:
+        """The sieve of a JSON file."""
+        try:
+            return cls.parse(json.loads(Path(path).read_text(encoding="utf-8")))
+        except OSError as error:
+            raise InputError(f"{path} cannot be read: {error.strerror}.") from error
+        except ValueError as error:
+            raise InputError(f"{path}: {error}") from error
+
+
+def _through(slot: Slot, curve: Curve) -> Trail:
+    if not slot.on:
+        return Trail(slot, curve, curve, Caught(), "switched off")
+    try:
+        passed: Passed = slot.step.apply(curve)
+    except InputError as error:
+        problem = str(error)
+        return Trail(slot, curve, curve, Caught(), "let everything pass", problem[0].upper() + problem[1:])
+    return Trail(slot, curve, passed.curve, passed.caught, passed.message)

@@ -1,0 +1,183 @@
+"""The study as a value: a frozen tree, with arrays and source bytes held beside it by content hash."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
+
+from pydantic import BaseModel, ConfigDict, model_validator
+
+from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.fitting import FitResult
+from curvesieve.core.models import Model
+from curvesieve.core.readings import PeakReading
+from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.steps import Sieve, Slot
+
+SCHEMA_VERSION = 1
+
+
+class _Frozen(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class ChannelEntry(_Frozen):
+    """A record's column; `array` is the key of its values."""
+
+    name: str
+    unit: str
+    array: str
+
+
+class RecordEntry(_Frozen):
+    """An imported table; `source` is the SHA-256 of its file's bytes."""
+
+    id: str
+    file_name: str
+    path: str
+    source: str
+    channels: tuple[ChannelEntry, ...]
+    metadata: tuple[tuple[str, str], ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+class FitEntry(_Frozen):
+    """A fit's result and readings with the key of all that they were made from; see `Study.fit_key`.
+
+    `recorded`, `passed` and `used` count points: in the record, after the sieve, in the fit.
+    """
+
+    key: str
+    result: FitResult
+    readings: tuple[PeakReading, ...] = ()
+    recorded: int = 0
+    passed: int = 0
+    used: int = 0
+
+
+class CurveEntry(_Frozen):
+    """A curve on the shelf: which channels, its sieve, its model and its fit. Channels count from 0."""
+
+    id: str
+    label: str
+    record: str
+    x: int
+    y: int
+    u: int | None = None
+    condition: float | None = None
+    slots: tuple[Slot, ...] = ()
+    model: Model = Model()
+    fit: FitEntry | None = None
+
+
+class Family(_Frozen):
+    """Curves that belong together, in the order of a condition such as loading in wt%."""
+
+    id: str
+    label: str
+    condition: str = ""
+    unit: str = ""
+    curves: tuple[str, ...] = ()
+
+
+class Document(_Frozen):
+    """What study.json holds."""
+
+    version: int = SCHEMA_VERSION
+    title: str = "Untitled study"
+    records: tuple[RecordEntry, ...] = ()
+    curves: tuple[CurveEntry, ...] = ()
+    families: tuple[Family, ...] = ()
+
+    @model_validator(mode="after")
+    def _whole(self) -> Document:
+        records = {record.id: record for record in self.records}
+        curves = {curve.id for curve in self.curves}
+        if len(records) < len(self.records) or len(curves) < len(self.curves):
+            raise ValueError("two records or two curves have the same id")
+        for curve in self.curves:
+            count = len(records[curve.record].channels) if curve.record in records else 0
+            if any(not 0 <= place < count for place in (curve.x, curve.y, *(() if curve.u is None else (curve.u,)))):
+                raise ValueError(f"curve {curve.label!r} names a record or a channel that is not there")
+        if {id_ for family in self.families for id_ in family.curves} - curves:
+            raise ValueError("a family names a curve that is not there")
+        return self
+
+
+@dataclass(frozen=True, eq=False)
+class Study:
+    """The user's whole document. Edits make a new one and share what they do not change."""
+
+    document: Document = field(default_factory=Document)
+    arrays: Mapping[str, Floats] = field(default_factory=dict)
+    sources: Mapping[str, bytes] = field(default_factory=dict)
+
+    def with_document(self, **changes: object) -> Study:
+        return replace(self, document=self.document.model_copy(update=changes))
+
+    def entry(self, curve_id: str) -> CurveEntry:
+        return next(curve for curve in self.document.curves if curve.id == curve_id)
+
+    def has(self, curve_id: str | None) -> bool:
+        return any(curve.id == curve_id for curve in self.document.curves)
+
+    def family_of(self, curve_id: str) -> Family | None:
+        return next((family for family in self.document.families if curve_id in family.curves), None)
+
+    def record_entry(self, record_id: str) -> RecordEntry:
+        return next(record for record in self.document.records if record.id == record_id)
+
+    def record(self, record_id: str) -> Record:
+        """The record with its numbers, as it was read."""
+        entry = self.record_entry(record_id)
+        channels = tuple(Channel(c.name, c.unit, self.arrays[c.array]) for c in entry.channels)
+        source = Source(entry.file_name, self.sources[entry.source], entry.path)
+        return Record(source, channels, entry.metadata, entry.notes)
+
+    def recorded(self, curve_id: str) -> Curve:
+        """The curve before its sieve."""
+        entry = self.entry(curve_id)
+        record = self.record_entry(entry.record)
+        keys = tuple(record.channels[i] for i in (entry.x, entry.y, *(() if entry.u is None else (entry.u,))))
+        return _curve_of(_ChannelArrays(keys, tuple(self.arrays[c.array] for c in keys)))
+
+    def sieve(self, curve_id: str) -> Sieve:
+        return Sieve(self.entry(curve_id).slots)
+
+    def fit_key(self, curve_id: str) -> str:
+        """A hash of all that a fit depends on: the record's numbers, the steps, the model with its starts."""
+        entry = self.entry(curve_id)
+        parts = (self.recorded(curve_id).digest, self.sieve(curve_id).key(), entry.model.model_dump_json())
+        return hashlib.sha256("\n".join(parts).encode()).hexdigest()
+
+    def fit_is_current(self, curve_id: str) -> bool:
+        """Whether the curve has a fit and nothing that it was made from has changed since."""
+        fit = self.entry(curve_id).fit
+        return fit is not None and fit.key == self.fit_key(curve_id)
+
+    def readings(self, curve_id: str) -> tuple[PeakReading, ...]:
+        """The readings of the curve's fit; none when it has none, or one that is out of date."""
+        fit = self.entry(curve_id).fit
+        return fit.readings if fit is not None and self.fit_is_current(curve_id) else ()
+
+
+@dataclass(frozen=True, eq=False)
+class _ChannelArrays:
+    """Channels with their values; equal when the keys are, so that curves are made once."""
+
+    channels: tuple[ChannelEntry, ...]
+    arrays: tuple[Floats, ...]
+
+    def __hash__(self) -> int:
+        return hash(self.channels)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _ChannelArrays) and self.channels == other.channels
+
+
+@lru_cache(maxsize=64)
+def _curve_of(chosen: _ChannelArrays) -> Curve:
+    channels = tuple(Channel(c.name, c.unit, a) for c, a in zip(chosen.channels, chosen.arrays, strict=True))
+    return Record(Source("record", b""), channels).curve(1, 2, 3 if len(channels) > 2 else None)

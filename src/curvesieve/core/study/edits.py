@@ -1,0 +1,163 @@
+"""Edits: each takes a study and gives a new one. Nothing here changes anything in place."""
+
+from __future__ import annotations
+
+import hashlib
+import uuid
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from curvesieve.core.errors import InputError
+from curvesieve.core.models import Model
+from curvesieve.core.record import Record
+from curvesieve.core.steps import Slot, Step
+from curvesieve.core.study.document import ChannelEntry, CurveEntry, Family, FitEntry, RecordEntry, Study
+
+Edit = Callable[[Study], Study]
+
+
+def new_id(kind: str) -> str:
+    """A short name that is unique within any study."""
+    return f"{kind}-{uuid.uuid4().hex[:10]}"
+
+
+def array_key(values: np.ndarray[tuple[int], np.dtype[np.float64]]) -> str:
+    """The content hash of a float64 array."""
+    return hashlib.sha256(np.ascontiguousarray(values).data).hexdigest()
+
+
+def add_record(study: Study, record: Record) -> tuple[Study, str]:
+    """The study with a record more, and the record's id. Equal arrays and sources are kept once."""
+    arrays = dict(study.arrays)
+    channels = []
+    for channel in record.channels:
+        key = array_key(channel.values)
+        arrays.setdefault(key, channel.values)
+        channels.append(ChannelEntry(name=channel.name, unit=channel.unit, array=key))
+    source = record.source
+    entry = RecordEntry(
+        id=new_id("record"), file_name=source.name, path=source.path, source=source.sha256,
+        channels=tuple(channels), metadata=record.metadata, notes=record.notes,
+    )  # fmt: skip
+    document = study.document.model_copy(update={"records": (*study.document.records, entry)})
+    return Study(document, arrays, {**study.sources, source.sha256: source.content}), entry.id
+
+
+def add_curves(
+    study: Study,
+    chosen: Sequence[tuple[Record, int, int, int | None]],
+    family_label: str,
+    labels: Sequence[str] | None = None,
+    conditions: Sequence[float | None] | None = None,
+    condition: tuple[str, str] = ("", ""),
+) -> Study:
+    """Brings in records, each as the curve of its x, y and u channels (from 0), together as one family.
+
+    Raises InputError, before anything is added, when a choice makes no curve.
+    """
+    for record, x, y, u in chosen:
+        record.curve(x + 1, y + 1, None if u is None else u + 1)
+    curves: list[CurveEntry] = []
+    for i, (record, x, y, u) in enumerate(chosen):
+        study, record_id = add_record(study, record)
+        label = labels[i] if labels else record.source.name.rsplit(".", 1)[0]
+        value = conditions[i] if conditions else None
+        curves.append(CurveEntry(id=new_id("curve"), label=label, record=record_id, x=x, y=y, u=u, condition=value))
+    family = Family(
+        id=new_id("family"), label=family_label, condition=condition[0], unit=condition[1],
+        curves=tuple(curve.id for curve in curves),
+    )  # fmt: skip
+    return study.with_document(curves=(*study.document.curves, *curves), families=(*study.document.families, family))
+
+
+def change_curve(curve_id: str, change: Callable[[CurveEntry], CurveEntry]) -> Edit:
+    """An edit of one curve's entry."""
+
+    def edit(study: Study) -> Study:
+        curves = tuple(change(curve) if curve.id == curve_id else curve for curve in study.document.curves)
+        return study.with_document(curves=curves)
+
+    return edit
+
+
+def remove_curve(curve_id: str) -> Edit:
+    """Takes a curve off the shelf, and its record when no other curve uses it."""
+
+    def edit(study: Study) -> Study:
+        document = study.document
+        curves = tuple(curve for curve in document.curves if curve.id != curve_id)
+        families = tuple(
+            family.model_copy(update={"curves": tuple(id_ for id_ in family.curves if id_ != curve_id)})
+            for family in document.families
+        )
+        used = {curve.record for curve in curves}
+        return study.with_document(
+            curves=curves,
+            families=tuple(family for family in families if family.curves),
+            records=tuple(record for record in document.records if record.id in used),
+        )
+
+    return edit
+
+
+def rename_curve(curve_id: str, label: str) -> Edit:
+    """Another label for a curve; raises InputError for an empty one."""
+    if not label.strip():
+        raise InputError("A curve needs a name; the old one is kept.")
+    return change_curve(curve_id, lambda curve: curve.model_copy(update={"label": label.strip()}))
+
+
+def _change_slots(curve_id: str, change: Callable[[tuple[Slot, ...]], tuple[Slot, ...]]) -> Edit:
+    return change_curve(curve_id, lambda curve: curve.model_copy(update={"slots": change(curve.slots)}))
+
+
+def add_step(curve_id: str, step: Step, slot_id: str) -> Edit:
+    """Puts a step at the end of the curve's sieve."""
+    return _change_slots(curve_id, lambda slots: (*slots, Slot(id=slot_id, step=step)))
+
+
+def remove_step(curve_id: str, slot_id: str) -> Edit:
+    return _change_slots(curve_id, lambda slots: tuple(slot for slot in slots if slot.id != slot_id))
+
+
+def change_step(curve_id: str, slot_id: str, step: Step) -> Edit:
+    """Other fields for a step."""
+    return _change_slots(
+        curve_id,
+        lambda slots: tuple(s.model_copy(update={"step": step}) if s.id == slot_id else s for s in slots),
+    )
+
+
+def switch_step(curve_id: str, slot_id: str, on: bool) -> Edit:
+    return _change_slots(
+        curve_id, lambda slots: tuple(s.model_copy(update={"on": on}) if s.id == slot_id else s for s in slots)
+    )
+
+
+def move_step(curve_id: str, slot_id: str, place: int) -> Edit:
+    """Puts a step at another place (from 0) of its sieve."""
+
+    def change(slots: tuple[Slot, ...]) -> tuple[Slot, ...]:
+        moved = next(slot for slot in slots if slot.id == slot_id)
+        rest = [slot for slot in slots if slot.id != slot_id]
+        rest.insert(max(0, min(place, len(rest))), moved)
+        return tuple(rest)
+
+    return _change_slots(curve_id, change)
+
+
+def set_model(curve_id: str, model: Model) -> Edit:
+    """Another model. When only its start or range differ, the old fit stays, marked out of date by its key."""
+
+    def change(curve: CurveEntry) -> CurveEntry:
+        same_terms = curve.model.names == model.names and [t.slug for t in curve.model.terms] == [
+            t.slug for t in model.terms
+        ]
+        return curve.model_copy(update={"model": model, "fit": curve.fit if same_terms else None})
+
+    return change_curve(curve_id, change)
+
+
+def set_fit(curve_id: str, fit: FitEntry | None) -> Edit:
+    return change_curve(curve_id, lambda curve: curve.model_copy(update={"fit": fit}))

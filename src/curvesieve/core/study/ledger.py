@@ -1,0 +1,144 @@
+"""The ledger: readings as a table, a row a curve; on screen, on the clipboard, and as CSV."""
+
+from __future__ import annotations
+
+import csv
+import io
+from dataclasses import dataclass
+
+from curvesieve.core import units
+from curvesieve.core.readings import PeakReading
+from curvesieve.core.study.document import CurveEntry, Family, Study
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column: `peak` and `quantity` name a reading; peak 0 is a statistic of the fit."""
+
+    title: str
+    unit: str
+    peak: int
+    quantity: str
+
+    @property
+    def heading(self) -> str:
+        return units.labelled(self.title, self.unit)
+
+
+@dataclass(frozen=True)
+class Row:
+    """A curve with its readings by (peak, quantity). `state` is ``fitted``, ``not fitted``, ``out of date`` …"""
+
+    curve: CurveEntry
+    cells: dict[tuple[int, str], PeakReading]
+    state: str
+
+
+@dataclass(frozen=True)
+class Ledger:
+    """The readings of a family in the order of its condition."""
+
+    title: str
+    condition: tuple[str, str]
+    columns: tuple[Column, ...]
+    rows: tuple[Row, ...]
+
+
+STATISTICS = (("r2", "R²"), ("rmse", "RMSE"))
+
+
+def ledger_of(study: Study, family: Family | None) -> Ledger:
+    """The ledger of a family (None: of all curves), with the columns that any of its fits fill."""
+    chosen = study.document.curves if family is None else tuple(study.entry(id_) for id_ in family.curves)
+    curves = sorted(chosen, key=lambda c: (c.condition is None, c.condition or 0.0))
+    rows, columns = [], {}
+    y_units = set()
+    for curve in curves:
+        readings = study.readings(curve.id)
+        cells = {(r.peak, r.quantity): r for r in readings}
+        for r in readings:
+            columns[(r.peak, r.quantity)] = Column(r.name, r.unit, r.peak, r.quantity)
+        if readings:
+            y_units.add(study.recorded(curve.id).y_unit)
+        rows.append(Row(curve, cells | _statistics(study, curve, readings), _state(study, curve)))
+    ordered = [columns[key] for key in sorted(columns, key=lambda key: key[0])]
+    if ordered:
+        y_unit = y_units.pop() if len(y_units) == 1 else ""
+        ordered += [Column(label, y_unit if name == "rmse" else "", 0, name) for name, label in STATISTICS]
+    title = family.label if family else "all curves"
+    condition = (family.condition, family.unit) if family else ("", "")
+    return Ledger(title, condition, tuple(ordered), tuple(rows))
+
+
+def _statistics(
+    study: Study, curve: CurveEntry, readings: tuple[PeakReading, ...]
+) -> dict[tuple[int, str], PeakReading]:
+    if not readings or curve.fit is None:
+        return {}
+    found = {}
+    for name, label in STATISTICS:
+        value = getattr(curve.fit.result.statistics, name)
+        if value is not None:
+            unit = study.recorded(curve.id).y_unit if name == "rmse" else ""
+            found[(0, name)] = PeakReading(label, name, value, None, unit, "of the fit", "", 0, name)
+    return found
+
+
+def _state(study: Study, curve: CurveEntry) -> str:
+    if curve.fit is None:
+        return "not fitted"
+    if not study.fit_is_current(curve.id):
+        return "out of date"
+    return "fitted" if curve.fit.result.converged else "did not converge"
+
+
+def _table(ledger: Ledger) -> list[list[str]]:
+    head = ["curve"]
+    if ledger.condition[0]:
+        head.append(_plain(*ledger.condition))
+    for column in ledger.columns:
+        head.append(_plain(column.title, column.unit))
+        if column.peak:
+            head.append(_plain(f"u({column.title})", column.unit))
+    head.append("state")
+    table = [head]
+    for row in ledger.rows:
+        line = [row.curve.label]
+        if ledger.condition[0]:
+            line.append("" if row.curve.condition is None else repr(row.curve.condition))
+        for column in ledger.columns:
+            cell = row.cells.get((column.peak, column.quantity))
+            line.append("" if cell is None else repr(cell.value))
+            if column.peak:
+                line.append("" if cell is None or cell.u is None else repr(cell.u))
+        table.append([*line, row.state])
+    return table
+
+
+def _plain(name: str, unit: str) -> str:
+    return f"{name} ({units.written(unit)})" if unit else name
+
+
+def to_csv(ledger: Ledger) -> str:
+    """The ledger by RFC 4180: units and uncertainties in the header, one row a curve, all digits."""
+    buffer = io.StringIO()
+    csv.writer(buffer).writerows(_table(ledger))
+    return buffer.getvalue()
+
+
+def to_tabs(ledger: Ledger) -> str:
+    """The same, separated by tabs, as spreadsheets take it from the clipboard."""
+    return "\n".join("\t".join(cell.replace("\t", " ") for cell in row) for row in _table(ledger)) + "\n"
+
+
+def provenance(study: Study, curve: CurveEntry, reading: PeakReading) -> str:
+    """One sentence on where a reading comes from: method, points, steps, file."""
+    fit = curve.fit
+    assert fit is not None, "a reading has a fit"
+    record = study.record_entry(curve.record)
+    steps = [slot.step.label for slot in curve.slots if slot.on]
+    after = f" after {', '.join(steps)}" if steps else ", as recorded"
+    method = f"{reading.method}, " if reading.peak else ""
+    return (
+        f"{reading.name} of {curve.label}: {method}{fit.used:,} of {fit.recorded:,} points of {record.file_name}{after}"
+    )

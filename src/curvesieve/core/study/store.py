@@ -1,0 +1,166 @@
+"""The study file: a ZIP of study.json, records/*.npy and sources/*; written whole or not at all."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+import os
+import tempfile
+import zipfile
+from pathlib import Path
+
+import numpy as np
+from pydantic import ValidationError
+
+from curvesieve.core.curve import Floats, frozen
+from curvesieve.core.errors import InputError
+from curvesieve.core.study.document import SCHEMA_VERSION, Document, Study
+
+SUFFIX = ".sieve"
+MAX_ENTRIES = 20_000
+MAX_UNPACKED_BYTES = 8 * 2**30
+MAX_JSON_BYTES = 256 * 2**20
+_FIXED_TIME = (2020, 1, 1, 0, 0, 0)
+
+
+def save_study(study: Study, path: str | Path) -> None:
+    """Writes the study; a crash or a full disk leaves an older file whole. Raises InputError with the reason."""
+    path = Path(path)
+    try:
+        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
+    except OSError as error:
+        raise InputError(f"{path.name} cannot be written to {path.parent}: {error.strerror}.") from error
+    try:
+        with os.fdopen(handle, "wb") as file:
+            _write(study, file)
+            file.flush()
+            os.fsync(file.fileno())
+        if path.exists():
+            os.chmod(temporary, path.stat().st_mode & 0o777)
+        else:
+            umask = os.umask(0)
+            os.umask(umask)
+            os.chmod(temporary, 0o666 & ~umask)
+        os.replace(temporary, path)
+        _sync_folder(path.parent)
+    except OSError as error:
+        raise InputError(
+            f"{path.name} cannot be written to {path.parent}: {error.strerror}. An older file there is unchanged."
+        ) from error
+    finally:
+        Path(temporary).unlink(missing_ok=True)
+
+
+def _sync_folder(folder: Path) -> None:
+    descriptor = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+def _write(study: Study, file: io.BufferedWriter) -> None:
+    document = study.document
+    used = {channel.array for record in document.records for channel in record.channels}
+    sources = {record.source for record in document.records}
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
+
+        def put(name: str, content: bytes) -> None:
+            archive.writestr(zipfile.ZipInfo(name, _FIXED_TIME), content, zipfile.ZIP_DEFLATED)
+
+        put("study.json", document.model_dump_json(indent=1).encode())
+        for key in sorted(used):
+            buffer = io.BytesIO()
+            np.save(buffer, study.arrays[key], allow_pickle=False)
+            put(f"records/{key}.npy", buffer.getvalue())
+        for key in sorted(sources):
+            put(f"sources/{key}", study.sources[key])
+
+
+def load_study(path: str | Path) -> Study:
+    """Reads a study file. Raises InputError when it is missing, cut short, damaged, newer, or not a study."""
+    path = Path(path)
+    try:
+        with zipfile.ZipFile(path) as archive:
+            _check_members(archive, path.name)
+            document = _document(archive, path.name)
+            arrays = {
+                key: _array(archive, key, path.name)
+                for key in {channel.array for record in document.records for channel in record.channels}
+            }
+            sources = {key: _source(archive, key, path.name) for key in {record.source for record in document.records}}
+    except OSError as error:
+        raise InputError(f"{path.name} cannot be read from {path.parent}: {error.strerror or error}.") from error
+    except (zipfile.BadZipFile, EOFError, KeyError, NotImplementedError, RuntimeError) as error:
+        raise InputError(
+            f"{path.name} is not a study, or the file is cut short or damaged ({error}). Nothing was opened."
+        ) from error
+    for record in document.records:
+        if len({arrays[channel.array].size for channel in record.channels}) > 1:
+            raise InputError(f"{path.name} is damaged: the channels of {record.file_name} differ in length.")
+    return Study(document, arrays, sources)
+
+
+def _check_members(archive: zipfile.ZipFile, name: str) -> None:
+    members = archive.infolist()
+    total = sum(member.file_size for member in members)
+    if len(members) > MAX_ENTRIES or total > MAX_UNPACKED_BYTES:
+        raise InputError(
+            f"{name} holds {len(members)} parts of {total / 2**20:.0f} MiB in all; that is too much for a study."
+        )
+
+
+def _part(archive: zipfile.ZipFile, part: str, name: str) -> bytes:
+    """A member's bytes, never more than the archive declares for it."""
+    try:
+        info = archive.getinfo(part)
+        with archive.open(info) as file:
+            content = file.read(info.file_size + 1)
+    except (zipfile.BadZipFile, zipfile.zlib.error, EOFError, KeyError) as error:  # type: ignore[attr-defined]
+        raise InputError(f"{name} is not a study, or is damaged: {part} cannot be read ({error}).") from error
+    if len(content) > info.file_size:
+        raise InputError(f"{name} is damaged: {part} is larger than it says.")
+    return content
+
+
+def _document(archive: zipfile.ZipFile, name: str) -> Document:
+    if "study.json" in archive.namelist() and archive.getinfo("study.json").file_size > MAX_JSON_BYTES:
+        raise InputError(f"{name} cannot be opened: its study.json is too large.")
+    content = _part(archive, "study.json", name)
+    try:
+        data = json.loads(content)
+        version = data.get("version") if isinstance(data, dict) else None
+        if isinstance(version, int) and version > SCHEMA_VERSION:
+            raise InputError(
+                f"{name} was written by a newer Curve Sieve (version {version} of the file, {SCHEMA_VERSION} is known "
+                "here). Update the program to open it."
+            )
+        # Strict JSON types: a number written as a text is a sign of damage, not something to be guessed at.
+        return Document.model_validate_json(content)
+    except ValidationError as error:
+        fault = error.errors()[0]
+        place = " → ".join(str(part) for part in fault["loc"]) or "the whole"
+        raise InputError(f"{name} is damaged: in study.json, {place}: {fault['msg']}.") from error
+    except (ValueError, RecursionError) as error:
+        if isinstance(error, InputError):
+            raise
+        raise InputError(f"{name} is not a study: its study.json cannot be read.") from error
+
+
+def _array(archive: zipfile.ZipFile, key: str, name: str) -> Floats:
+    content = _part(archive, f"records/{key}.npy", name)
+    try:
+        array = np.load(io.BytesIO(content), allow_pickle=False)
+    except (ValueError, EOFError, OSError) as error:
+        raise InputError(f"{name} is damaged: the numbers {key[:8]}… cannot be read.") from error
+    if array.dtype != np.float64 or array.ndim != 1 or hashlib.sha256(array.data).hexdigest() != key:
+        raise InputError(f"{name} is damaged: the numbers {key[:8]}… are not those that were saved.")
+    return frozen(array)
+
+
+def _source(archive: zipfile.ZipFile, key: str, name: str) -> bytes:
+    content = _part(archive, f"sources/{key}", name)
+    if hashlib.sha256(content).hexdigest() != key:
+        raise InputError(f"{name} is damaged: the imported file {key[:8]}… is not the one that was saved.")
+    return content

@@ -1,0 +1,47 @@
+"""The demo study: the five spectra as a family, one of them cleaned and fitted as an example."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from curvesieve.core.formats import read
+from curvesieve.core.models import Model
+from curvesieve.core.steps.repair import Despike
+from curvesieve.core.steps.trim import KeepRange
+from curvesieve.core.study import Study, edits, save_study
+from curvesieve.core.study.compute import fit_curve, sieved_curve
+from curvesieve.demo.raman import LOADINGS, write_family
+
+STUDY_NAME = "marram-films.sieve"
+EXAMPLE = 3
+"""The position of the curve that comes cleaned and fitted: 2.0 wt%."""
+
+
+def build_study(folder: Path) -> Study:
+    """Writes the demo's files into the folder and makes the study of them."""
+    records = [read(path) for path in write_family(folder)]
+    study = edits.add_curves(
+        Study().with_document(title="marram-films"),
+        [(record, 0, 1, None) for record in records],
+        "Raman by silver loading",
+        labels=[f"{loading:.1f} wt%" for loading in LOADINGS],
+        conditions=list(LOADINGS),
+        condition=("loading", "wt%"),
+    )
+    curve_id = study.document.curves[EXAMPLE].id
+    study = edits.add_step(curve_id, KeepRange(low=1200, high=1750), "s1")(study)
+    study = edits.add_step(curve_id, Despike(), "s2")(study)
+    passed = sieved_curve(study, curve_id).curve
+    model = Model().with_background("line", passed)
+    for place in (1338.0, 1458.0, 1602.0):
+        model = model.add_peak("lorentzian", passed, place)
+    study = edits.set_model(curve_id, model)(study)
+    return edits.set_fit(curve_id, fit_curve(study, curve_id))(study)
+
+
+def write_demo(folder: Path) -> Path:
+    """Writes the demo's files and its study file into a folder; an existing study file is kept as it is."""
+    path = folder / STUDY_NAME
+    if not path.exists():
+        save_study(build_study(folder), path)
+    return path
