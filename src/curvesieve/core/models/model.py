@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cached_property
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -66,7 +66,7 @@ class PlacedTerm(BaseModel):
 class Model(BaseModel):
     """A sum of terms over the x range low … high (None: no limit). Empty when it has no terms."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", ignored_types=(cached_property,), allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     terms: tuple[PlacedTerm, ...] = ()
     low: float | None = None
@@ -83,22 +83,17 @@ class Model(BaseModel):
     def term_numbered(self, number: int) -> PlacedTerm:
         return next(placed for placed in self.terms if placed.number == number)
 
-    @cached_property
+    @property
     def names(self) -> tuple[str, ...]:
         """All parameters' full names, term by term."""
         return tuple(placed.full_name(p.name) for placed in self.terms for p in placed.term.parameters)
 
-    @cached_property
+    @property
     def sum(self) -> FormulaSum:
         """The model as one sum of formulas."""
-        pieces = []
-        for placed in self.terms:
-            formula = parse(placed.term.formula)
-            places = tuple(self.names.index(placed.full_name(name)) for name in formula.parameters)
-            pieces.append(Piece(formula, places))
-        return FormulaSum(self.names, tuple(pieces))
+        return _sum_of(tuple((placed.slug, placed.number) for placed in self.terms))
 
-    @cached_property
+    @property
     def start(self) -> dict[str, float]:
         return {
             placed.full_name(p.name): placed.parameters[p.name].start
@@ -106,7 +101,7 @@ class Model(BaseModel):
             for p in placed.term.parameters
         }
 
-    @cached_property
+    @property
     def held(self) -> tuple[str, ...]:
         return tuple(
             placed.full_name(name) for placed in self.terms for name, state in placed.parameters.items() if state.hold
@@ -162,6 +157,18 @@ class Model(BaseModel):
         """The model with one term changed, found by its number."""
         terms = tuple(changed if placed.number == changed.number else placed for placed in self.terms)
         return self.model_copy(update={"terms": terms})
+
+
+@lru_cache(maxsize=256)
+def _sum_of(terms: tuple[tuple[str, int], ...]) -> FormulaSum:
+    """Kept by structure, not on the model: pydantic's copies would carry a kept value into a changed model."""
+    placed = [PlacedTerm.model_construct(slug=slug, number=number, parameters={}) for slug, number in terms]
+    names = tuple(one.full_name(p.name) for one in placed for p in one.term.parameters)
+    pieces = []
+    for one in placed:
+        formula = parse(one.term.formula)
+        pieces.append(Piece(formula, tuple(names.index(one.full_name(name)) for name in formula.parameters)))
+    return FormulaSum(names, tuple(pieces))
 
 
 def _states(term: Term, data: starts.Data) -> dict[str, ParameterState]:

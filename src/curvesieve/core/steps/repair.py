@@ -80,7 +80,10 @@ def running_noise(y: NDArray[np.float64], window: int) -> NDArray[np.float64]:
     difference is 1 + 4 + 1 times that of a point.
     """
     second = np.abs(np.diff(y, 2))
-    return _MAD_TO_SIGMA / np.sqrt(6.0) * running_median(np.pad(second, 1, mode="edge"), min(window, y.size))
+    sigma: NDArray[np.float64] = (
+        _MAD_TO_SIGMA / np.sqrt(6.0) * running_median(np.pad(second, 1, mode="edge"), min(window, y.size))
+    )
+    return sigma
 
 
 def _grain(y: NDArray[np.float64]) -> float:

@@ -5,10 +5,9 @@ from __future__ import annotations
 import hashlib
 import io
 import json
-import os
-import tempfile
 import zipfile
 from pathlib import Path
+from typing import BinaryIO
 
 import numpy as np
 from pydantic import ValidationError
@@ -16,6 +15,7 @@ from pydantic import ValidationError
 from curvesieve.core.curve import Floats, frozen
 from curvesieve.core.errors import InputError
 from curvesieve.core.study.document import SCHEMA_VERSION, Document, Study
+from curvesieve.core.study.files import write_whole
 
 SUFFIX = ".sieve"
 MAX_ENTRIES = 20_000
@@ -26,41 +26,10 @@ _FIXED_TIME = (2020, 1, 1, 0, 0, 0)
 
 def save_study(study: Study, path: str | Path) -> None:
     """Writes the study; a crash or a full disk leaves an older file whole. Raises InputError with the reason."""
-    path = Path(path)
-    try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
-    except OSError as error:
-        raise InputError(f"{path.name} cannot be written to {path.parent}: {error.strerror}.") from error
-    try:
-        with os.fdopen(handle, "wb") as file:
-            _write(study, file)
-            file.flush()
-            os.fsync(file.fileno())
-        if path.exists():
-            os.chmod(temporary, path.stat().st_mode & 0o777)
-        else:
-            umask = os.umask(0)
-            os.umask(umask)
-            os.chmod(temporary, 0o666 & ~umask)
-        os.replace(temporary, path)
-        _sync_folder(path.parent)
-    except OSError as error:
-        raise InputError(
-            f"{path.name} cannot be written to {path.parent}: {error.strerror}. An older file there is unchanged."
-        ) from error
-    finally:
-        Path(temporary).unlink(missing_ok=True)
+    write_whole(Path(path), lambda file: _write(study, file))
 
 
-def _sync_folder(folder: Path) -> None:
-    descriptor = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(descriptor)
-    finally:
-        os.close(descriptor)
-
-
-def _write(study: Study, file: io.BufferedWriter) -> None:
+def _write(study: Study, file: BinaryIO) -> None:
     document = study.document
     used = {channel.array for record in document.records for channel in record.channels}
     sources = {record.source for record in document.records}

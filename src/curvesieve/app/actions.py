@@ -1,0 +1,90 @@
+"""Every action once: its words, its keys, what it does. Shortcuts and the finder read this list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PyQt6.QtGui import QAction, QKeySequence
+
+from curvesieve.core.steps import registered_steps
+
+if TYPE_CHECKING:
+    from curvesieve.app.window import Window
+
+
+@dataclass(frozen=True)
+class ActionRow:
+    """One action. `enabled` is asked whenever the study changes."""
+
+    text: str
+    keys: str
+    run: Callable[[], object]
+    enabled: Callable[[], bool] = lambda: True
+
+
+def action_rows(window: Window) -> list[ActionRow]:
+    """All actions of the window."""
+    session, bench = window.session, window.curve_bench
+
+    def has_curve() -> bool:
+        return session.entry is not None
+
+    def has_terms() -> bool:
+        return session.entry is not None and bool(session.entry.model.terms)
+
+    def has_readings() -> bool:
+        return bool(bench.ledger.ledger.columns)
+
+    rows = [
+        ActionRow("Open a study…", "Ctrl+O", window.ask_open),
+        ActionRow("Save the study", "Ctrl+S", window.save),
+        ActionRow("Save the study as…", "Ctrl+Shift+S", window.ask_save_as),
+        ActionRow("Begin a new study", "Ctrl+N", window.new_study),
+        ActionRow("Bring in files…", "Ctrl+I", window.ask_files),
+        ActionRow("Paste a table", "Ctrl+V", window.paste),
+        ActionRow("Undo", "Ctrl+Z", session.undo, lambda: bool(session.undo_label)),
+        ActionRow("Redo", "Ctrl+Shift+Z", session.redo, lambda: bool(session.redo_label)),
+        ActionRow("Show the whole curve", "Home", bench.canvas.show_all, has_curve),
+        ActionRow("Logarithmic x axis on or off", "", bench.canvas.x_scale.click, has_curve),
+        ActionRow("Logarithmic y axis on or off", "", bench.canvas.y_scale.click, has_curve),
+        ActionRow("Fit the model", "F5", bench.model.fit.click, has_terms),
+        ActionRow("Read starts off the data", "", session.read_starts, has_terms),
+        ActionRow("Remove the model", "", window.remove_model, has_terms),
+        ActionRow("Copy the ledger", "Ctrl+Shift+C", bench.ledger.copy_table, has_readings),
+        ActionRow("Write the ledger as CSV…", "", bench.ledger.ask_and_write, has_readings),
+        ActionRow("Rename the curve…", "F2", window.shelf.rename_in_hand, has_curve),
+        ActionRow("Remove the curve from the study", "", window.shelf.remove_in_hand, has_curve),
+        ActionRow("Go to the Intake bench", "Ctrl+1", lambda: window.show_bench("Intake")),
+        ActionRow("Go to the Curve bench", "Ctrl+2", lambda: window.show_bench("Curve")),
+        ActionRow("Light colours", "", lambda: window.use_scheme("light")),
+        ActionRow("Dark colours", "", lambda: window.use_scheme("dark")),
+        ActionRow("Colours of the system", "", lambda: window.use_scheme("")),
+        ActionRow("Close the window", "Ctrl+Q", window.close),
+    ]
+    steps = registered_steps().values()
+    return rows + [
+        ActionRow(f"Add a step: {step.label}", "", lambda s=step: bench.sieve.add_step(s), has_curve) for step in steps
+    ]
+
+
+def make_actions(window: Window) -> list[QAction]:
+    """The window's QActions, with their shortcuts in force, kept enabled or not as the study changes."""
+    made: list[tuple[QAction, ActionRow]] = []
+    for row in action_rows(window):
+        action = QAction(row.text, window)
+        if row.keys:
+            action.setShortcut(QKeySequence(row.keys))
+        action.triggered.connect(lambda _=False, row=row: row.run())
+        window.addAction(action)
+        made.append((action, row))
+
+    def refresh() -> None:
+        for action, row in made:
+            action.setEnabled(row.enabled())
+
+    window.session.changed.connect(lambda old, new: refresh())
+    window.session.view_changed.connect(lambda old, new: refresh())
+    refresh()
+    return [action for action, _ in made]

@@ -1,0 +1,1 @@
+"""One folder a bench: a working view of the window."""

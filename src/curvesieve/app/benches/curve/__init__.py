@@ -1,0 +1,1 @@
+"""The Curve bench: canvas, sieve, model and ledger of one curve."""

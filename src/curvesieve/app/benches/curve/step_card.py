@@ -1,0 +1,181 @@
+"""A step's card, made from the fields that the step declares, and the mesh that shows how much it caught."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QMimeData, QPoint, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QDrag, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QMenu, QWidget
+
+from curvesieve.app.theme.tokens import colour
+from curvesieve.app.widgets.basics import Card, Elided, button, label
+from curvesieve.app.widgets.number import NumberField
+from curvesieve.app.widgets.switch import Switch
+from curvesieve.core import units
+from curvesieve.core.errors import InputError
+from curvesieve.core.steps import Step, Trail, parse_step
+
+DRAG_TYPE = "application/x-curvesieve-step"
+
+
+class Mesh(QWidget):
+    """The mesh between two cards: holes where nothing was caught, filled ones in step with the share caught."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.share = 0.0
+        self.setFixedSize(26, 16)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        filled = 0 if self.share <= 0 else 1 + min(3, int(self.share * 12))
+        for i in range(4):
+            place = QRectF(1.5 + 6 * i, 5.5, 4.5, 4.5)
+            on = i < filled
+            painter.setPen(colour("rust" if on else "ghost"))
+            painter.setBrush(colour("rust") if on else colour("paper"))
+            painter.drawRect(place)
+
+
+class MeshRow(QWidget):
+    """The mesh with the sentence of what was caught."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.mesh = Mesh()
+        self.text = label(role="muted")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 1, 4, 1)
+        row.setSpacing(8)
+        row.addWidget(self.mesh)
+        row.addWidget(self.text, 1)
+
+    def show_trail(self, trail: Trail) -> None:
+        caught = len(trail.caught)
+        self.mesh.share = caught / max(len(trail.before), 1)
+        self.mesh.update()
+        self.text.setText(trail.message)
+        self.text.setProperty("role", "caught" if caught else "muted")
+        style = self.text.style()
+        if style is not None:
+            style.polish(self.text)
+
+
+class StepCard(Card):
+    """One step: its name, its switch, and, while it is in hand, a field for each of its fields."""
+
+    changed = pyqtSignal(object)
+    switched = pyqtSignal(bool)
+    moved = pyqtSignal(int)
+    removed = pyqtSignal()
+    refused = pyqtSignal(str)
+
+    def __init__(self, slot_id: str) -> None:
+        super().__init__()
+        self.slot_id = slot_id
+        self.fields: dict[str, NumberField] = {}
+        self._step: Step | None = None
+        self._press: QPoint | None = None
+        self.name = label(role="strong")
+        self.digest = Elided(role="muted")
+        self.digest.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.switch = Switch()
+        self.switch.setToolTip("Switch this step on or off")
+        self.switch.clicked.connect(self.switched.emit)
+        self.more = button("⋯", "bare", "Move or remove this step")
+        self.more.clicked.connect(self._open_menu)
+        top = QHBoxLayout()
+        top.setSpacing(6)
+        top.addWidget(self.name)
+        top.addWidget(self.digest, 1)
+        top.addWidget(self.more)
+        top.addWidget(self.switch)
+        self.rows.addLayout(top)
+        self.problem = label(role="problem", wrap=True)
+        self.rows.addWidget(self.problem)
+        self.form = QWidget()
+        self.rows.addWidget(self.form)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(self._open_menu)
+
+    def show_trail(self, trail: Trail, in_hand: bool) -> None:
+        """Renders the step as it is now."""
+        step = trail.slot.step
+        if self._step is None:
+            self._make_form(step, trail)
+        self._step = step
+        self.name.setText(step.label)
+        self.digest.set(step.digest())
+        self.name.setEnabled(trail.slot.on)
+        self.switch.setChecked(trail.slot.on)
+        self.switch.setAccessibleName(f"{step.label} switch")
+        self.problem.setText(trail.problem)
+        self.problem.setVisible(bool(trail.problem))
+        for name, field in self.fields.items():
+            if field.value != getattr(step, name) or not field.line.hasFocus():
+                field.set(getattr(step, name))
+        self.form.setVisible(in_hand and bool(self.fields))
+        self.set_in_hand(in_hand)
+
+    def _make_form(self, step: Step, trail: Trail) -> None:
+        grid = QGridLayout(self.form)
+        grid.setContentsMargins(0, 4, 0, 2)
+        grid.setVerticalSpacing(5)
+        for row, (name, info) in enumerate(type(step).model_fields.items()):
+            extra: Any = info.json_schema_extra or {}
+            axis_units = {"x": trail.before.x_unit, "y": trail.before.y_unit}
+            unit = units.shown(axis_units.get(extra.get("unit", ""), extra.get("unit", "")))
+            whole, optional = info.annotation is int, "None" in str(info.annotation)
+            field = NumberField(info.title or name, unit, whole, optional, 2 if whole else 0.5)
+            field.line.setToolTip(info.description or "")
+            field.edited.connect(lambda value, name=name: self._edited(name, value))
+            field.refused.connect(self.refused)
+            caption = label(info.title or name, "muted")
+            caption.setToolTip(info.description or "")
+            grid.addWidget(caption, row, 0)
+            grid.addWidget(field, row, 1)
+            self.fields[name] = field
+
+    def _edited(self, name: str, value: float | int | None) -> None:
+        assert self._step is not None
+        try:
+            changed = parse_step({**self._step.to_json(), name: value})
+        except InputError as error:
+            self.fields[name].set(getattr(self._step, name))
+            self.refused.emit(str(error))
+            return
+        self.changed.emit(changed)
+
+    def _open_menu(self) -> None:
+        menu = QMenu(self)
+        for text, slot in (
+            ("Move up", lambda: self.moved.emit(-1)),
+            ("Move down", lambda: self.moved.emit(1)),
+            ("Remove this step", self.removed.emit),
+        ):
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _=False, slot=slot: slot())
+        menu.popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
+
+    # -- dragging to another place ------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        super().mousePressEvent(event)
+        self._press = event.position().toPoint() if event is not None else None
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._press is None or not event.buttons() & Qt.MouseButton.LeftButton:
+            return
+        if (event.position().toPoint() - self._press).manhattanLength() < QApplication.startDragDistance():
+            return
+        data = QMimeData()
+        data.setData(DRAG_TYPE, self.slot_id.encode())
+        drag = QDrag(self)
+        drag.setMimeData(data)
+        drag.setPixmap(self.grab())
+        drag.setHotSpot(self._press)
+        self._press = None
+        drag.exec(Qt.DropAction.MoveAction)

@@ -1,0 +1,382 @@
+"""The canvas of the Curve bench: main plot, catch strip, and the gestures that become edits."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
+
+from curvesieve.app.canvas.band import Band
+from curvesieve.app.canvas.peaks import PeakHandles, Shape
+from curvesieve.app.canvas.plot import Plot, pen
+from curvesieve.app.canvas.scene import Scene, scene_of
+from curvesieve.app.canvas.strip import CatchStrip
+from curvesieve.app.canvas.trace import Trace
+from curvesieve.app.session import MODEL, RECORDED, Session, View
+from curvesieve.app.theme.tokens import colour
+from curvesieve.core import units
+from curvesieve.core.errors import counted
+from curvesieve.core.models import Model
+from curvesieve.core.models.lines import base_under, model_lines, residual
+from curvesieve.core.steps.trim import KeepRange
+from curvesieve.core.study import Study, edits
+
+HINTS = {
+    RECORDED: "Wheel zooms · drag moves · Ctrl+drag zooms to a box",
+    MODEL: "Double-click a peak to add it · drag crown or shoulders · Shift+drag sets the range in use",
+    "band": "Drag an edge of the band, or Shift+drag a new one",
+    "step": "Click a caught point in the list below to go there · wheel zooms · drag moves",
+}
+
+
+class Canvas(QWidget):
+    """Renders the curve in hand; see `scene` for what is shown at which stage."""
+
+    pointer = pyqtSignal(str)
+    hint = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.peak_slug = "lorentzian"
+        self.first_background: str | None = "line"
+        self._scene: Scene | None = None
+        self._model = Model()
+        self._framed = ""
+        self._build()
+        self._make_items()
+        session.changed.connect(self._on_changed)
+        session.view_changed.connect(self._on_view_changed)
+
+    # -- making -------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        self.title = QLabel()
+        self.title.setTextFormat(Qt.TextFormat.RichText)
+        self.x_scale = self._button("x lin", "Linear or logarithmic x axis", self._switch_scale)
+        self.y_scale = self._button("y lin", "Linear or logarithmic y axis", self._switch_scale)
+        for button in (self.x_scale, self.y_scale):
+            button.setCheckable(True)
+        self.whole = self._button("Whole curve", "Show all of the curve (Home)", self.show_all)
+        top = QHBoxLayout()
+        top.setContentsMargins(0, 0, 0, 0)
+        top.addWidget(self.title, 1)
+        for button in (self.x_scale, self.y_scale, self.whole):
+            top.addWidget(button)
+        self.plot = Plot()
+        self.strip = CatchStrip(self.plot)
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.splitter.setChildrenCollapsible(False)
+        self.splitter.addWidget(self.plot)
+        self.splitter.addWidget(self.strip)
+        self.splitter.setSizes([420, 130])
+        self.splitter.setStretchFactor(0, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        layout.addLayout(top)
+        layout.addWidget(self.splitter, 1)
+
+    def _button(self, text: str, tip: str, slot: Callable[[], None]) -> QPushButton:
+        button = QPushButton(text)
+        button.setToolTip(tip)
+        button.clicked.connect(lambda: slot())
+        return button
+
+    def _make_items(self) -> None:
+        self.ghost, self.ink = Trace(self.plot, 0), Trace(self.plot, 10)
+        self.background, self.total = Trace(self.plot, 25), Trace(self.plot, 30)
+        self.peak_traces: dict[int, Trace] = {}
+        self.handles: dict[int, PeakHandles] = {}
+        self.rings = pg.ScatterPlotItem(size=9, symbol="o", pxMode=True)
+        self.rings.setZValue(15)
+        self.plot.addItem(self.rings, ignoreBounds=True)
+        self.spot = pg.LinearRegionItem(movable=False)
+        self.spot.setZValue(-30)
+        self.spot.hide()
+        self.plot.addItem(self.spot, ignoreBounds=True)
+        self.band = Band(self.plot)
+        self.band.dragged.connect(self._band_dragged)
+        self.band.finished.connect(self._band_finished)
+        self.plot.box.double_clicked.connect(self._double_clicked)
+        self.plot.box.band_dragged.connect(self._band_drawn)
+        self.plot.pointer_moved.connect(self._pointer_moved)
+        self.strip.plot.pointer_moved.connect(self._pointer_moved)
+        self.strip.point_chosen.connect(self._go_to)
+
+    # -- rendering ----------------------------------------------------------------------------------
+
+    def _on_changed(self, old: Study, new: Study) -> None:
+        self.refresh()
+
+    def _on_view_changed(self, old: View, new: View) -> None:
+        self.refresh()
+        if new.reading and self._scene is not None and new.reading[0]:
+            self._show_around(new.reading[0])
+
+    def refresh(self) -> None:
+        """Draws the session's study and view anew; the ranges of the axes stay as long as the curve does."""
+        self._scene = scene = scene_of(self.session.study, self.session.view)
+        self._model = self.session.model_in_sight() if self.session.view.stage == MODEL else Model()
+        if scene is None:
+            self._clear()
+            return
+        after = scene.after
+        if scene.before is None:
+            self.ghost.clear()
+        else:
+            self.ghost.set(scene.before.x, scene.before.y, pen("ghost", 1.3))
+        self.ink.set(after.x, after.y, pen("ink", 1.3))
+        self.rings.setData(
+            x=np.asarray(self.plot.map_x(scene.caught_x)), y=np.asarray(self.plot.map_y(scene.caught_y)),
+            pen=pen("rust", 1.8), brush=None,
+        )  # fmt: skip
+        self.plot.set_labels(units.labelled(after.x_label, after.x_unit), units.labelled(after.y_label, after.y_unit))
+        self._set_title(scene)
+        self._draw_model(self._model)
+        self._place_handles(self._model)
+        self._place_band(scene)
+        self._fill_strip(scene, self._model)
+        self._mark_reading()
+        self._say_hint(scene)
+        if self._framed != scene.entry.id:
+            self.show_all()
+
+    def _clear(self) -> None:
+        for trace in (self.ghost, self.ink, self.background, self.total, *self.peak_traces.values()):
+            trace.clear()
+        self._framed = ""
+        self.rings.setData([], [])
+        self._place_handles(Model())
+        self.band.hide()
+        self.spot.hide()
+        self.title.setText("No curve yet. Drop a file on the window.")
+        self.plot.set_labels("", "")
+        self.strip.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH")
+        self.hint.emit("Drop text files on the window, open them, or paste a table")
+
+    def _set_title(self, scene: Scene) -> None:
+        muted = colour("muted").name()
+        caught = sum(len(t.caught) for t in scene.made.trail if t.message.endswith("caught"))
+        facts = [scene.after.y_label, counted(len(scene.after), "point")]
+        if caught:
+            facts.append(f"{caught:,} caught")
+        label = scene.entry.label.replace("&", "&amp;").replace("<", "&lt;")
+        label = label if len(label) <= 48 else label[:46] + "…"
+        self.title.setText(f"<b>{label}</b> <span style='color:{muted}'>{' · '.join(facts)}</span>")
+
+    def _draw_model(self, model: Model) -> None:
+        lines = model_lines(model, self._scene.made.curve) if self._scene is not None else None
+        numbers = {number for number, _ in lines.peaks} if lines else set()
+        for number in set(self.peak_traces) - numbers:
+            self.peak_traces.pop(number).clear()
+        if lines is None:
+            self.total.clear()
+            self.background.clear()
+            return
+        chosen = self.session.view.reading
+        for number, y in lines.peaks:
+            trace = self.peak_traces.setdefault(number, Trace(self.plot, 24))
+            here = bool(chosen and chosen[0] == number)
+            trace.set(lines.x, y, pen("violet", 2.4 if here else 1.0, alpha=255 if here else 150))
+        if lines.background is not None:
+            self.background.set(lines.x, lines.background, pen("verdigris", 1.6, dashed=True))
+        else:
+            self.background.clear()
+        self.total.set(lines.x, lines.total, pen("violet", 2.0))
+
+    def _place_handles(self, model: Model) -> None:
+        wanted = {placed.number: placed for placed in model.peaks}
+        for number in set(self.handles) - set(wanted):
+            self.handles.pop(number).remove()
+        for number, placed in wanted.items():
+            if number not in self.handles:
+                handles = PeakHandles(self.plot)
+                handles.dragged.connect(self._peak_dragged)
+                handles.finished.connect(self._peak_finished)
+                self.handles[number] = handles
+            values = {name: state.start for name, state in placed.parameters.items()}
+            base = base_under(model, number)
+            self.handles[number].show(Shape(number, values["center"], values["height"], abs(values["fwhm"]), base))
+
+    def _step_band(self) -> tuple[str, KeepRange] | None:
+        """The Keep range step in hand: its slot and itself."""
+        trail = self._scene.trail if self._scene else None
+        if trail is not None and isinstance(trail.slot.step, KeepRange):
+            return trail.slot.id, trail.slot.step
+        return None
+
+    def _place_band(self, scene: Scene) -> None:
+        step = self._step_band()
+        if step is not None:
+            limits: tuple[float | None, float | None] = (step[1].low, step[1].high)
+            curve = scene.before or scene.after
+        elif self.session.view.stage == MODEL and self._model.terms:
+            limits, curve = (self._model.low, self._model.high), scene.after
+        else:
+            self.band.hide()
+            return
+        low = float(curve.x.min()) if limits[0] is None else limits[0]
+        high = float(curve.x.max()) if limits[1] is None else limits[1]
+        self.band.show(low, high)
+
+    def _fill_strip(self, scene: Scene, model: Model) -> None:
+        trail = scene.trail
+        if trail is not None:
+            points = trail.caught.points
+            x, y = trail.before.x[points], trail.before.y[points]
+            title = f"CATCH  ·  {trail.slot.step.label}: {trail.message}"
+            self.strip.show_caught(x, y, y - trail.caught.passed_y, title)
+        elif self.session.view.stage == MODEL and model.terms:
+            x, r = residual(model, scene.made.curve)
+            fitted = scene.entry.fit is not None
+            self.strip.show_residual(x, r, "CATCH  ·  residual of the " + ("model" if fitted else "start"))
+        elif scene.caught_x.size:
+            self.strip.show_caught(scene.caught_x, scene.caught_y, np.full(scene.caught_x.size, np.nan), "CATCH")
+        else:
+            self.strip.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH  ·  nothing caught here")
+
+    def _mark_reading(self) -> None:
+        chosen = self.session.view.reading
+        if not chosen or not chosen[0] or chosen[0] not in {placed.number for placed in self._model.peaks}:
+            self.spot.hide()
+            return
+        placed = self._model.term_numbered(chosen[0])
+        center, fwhm = placed.parameters["center"].start, abs(placed.parameters["fwhm"].start)
+        edges = (center - fwhm / 2, center + fwhm / 2)
+        self.spot.setRegion([float(self.plot.map_x(edge)) for edge in edges])
+        self.spot.setBrush(pg.mkBrush(colour("straw", 70)))
+        self.spot.show()
+
+    def _say_hint(self, scene: Scene) -> None:
+        stage = self.session.view.stage
+        key = stage if stage in HINTS else "band" if self._step_band() else "step"
+        self.hint.emit(HINTS[key])
+
+    def restyle(self) -> None:
+        """Takes on the colours of another scheme."""
+        self.plot.restyle()
+        self.strip.restyle()
+        self.band.restyle()
+        self._place_handles(Model())
+        self.refresh()
+
+    # -- ranges -------------------------------------------------------------------------------------
+
+    def show_all(self) -> None:
+        """Fits the axes to the curve: all that passed, and the spikes that were ringed."""
+        scene = self._scene
+        if scene is None:
+            return
+        self._framed = scene.entry.id
+        curves = [scene.after] + ([scene.before] if scene.trail is not None and scene.before is not None else [])
+        x = np.concatenate([np.asarray(self.plot.map_x(c.x)) for c in curves])
+        y = np.concatenate([np.asarray(self.plot.map_y(c.y)) for c in curves] + [self.plot.map_y(scene.caught_y)])
+        self._set_range(x, y)
+
+    def _set_range(self, x: np.ndarray, y: np.ndarray) -> None:
+        x, y = x[np.isfinite(x)], y[np.isfinite(y)]
+        if not x.size or not y.size:
+            return
+        (x0, x1), (y0, y1) = (x.min(), x.max()), (y.min(), y.max())
+        if x0 == x1:
+            x0, x1 = x0 - 1, x1 + 1
+        if y0 == y1:
+            y0, y1 = y0 - 1, y1 + 1
+        self.plot.box.setRange(xRange=(x0, x1), yRange=(y0, y1 + 0.05 * (y1 - y0)), padding=0.04)
+
+    def _show_around(self, number: int) -> None:
+        """Brings a peak into view when it is not."""
+        if number not in {placed.number for placed in self._model.peaks}:
+            return
+        center = float(self.plot.map_x(self._model.term_numbered(number).parameters["center"].start))
+        low, high = self.plot.box.viewRange()[0]
+        if not low < center < high:
+            self.show_all()
+
+    def _go_to(self, x: float) -> None:
+        """Centers the view on a caught point, a tenth of the curve wide."""
+        scene = self._scene
+        if scene is None:
+            return
+        xs = np.asarray(self.plot.map_x((scene.before or scene.after).x))
+        half = float(np.nanmax(xs) - np.nanmin(xs)) / 20
+        place = float(self.plot.map_x(x))
+        self.plot.box.setXRange(place - half, place + half, padding=0)
+
+    def _switch_scale(self) -> None:
+        log_x, log_y = self.x_scale.isChecked(), self.y_scale.isChecked()
+        self.x_scale.setText("x log" if log_x else "x lin")
+        self.y_scale.setText("y log" if log_y else "y lin")
+        self.plot.set_log(log_x, log_y)
+        self.strip.plot.set_log(log_x, False)
+        self.refresh()
+        self.show_all()
+
+    # -- gestures -----------------------------------------------------------------------------------
+
+    def _pointer_moved(self, place: tuple[float, float] | None) -> None:
+        scene = self._scene
+        if place is None or scene is None:
+            self.pointer.emit("")
+            return
+        curve = scene.after
+        x, y = place
+        text = f"x {x:.6g} {units.shown(curve.x_unit)}   y {y:.5g} {units.shown(curve.y_unit)}"
+        if curve.is_sorted and curve.x[0] <= x <= curve.x[-1]:
+            at = int(np.argmin(np.abs(curve.x[max(0, (i := int(np.searchsorted(curve.x, x))) - 1) : i + 1])))
+            nearest = max(0, i - 1) + at
+            text += f"   nearest point {curve.x[nearest]:.6g}, {curve.y[nearest]:.5g}"
+        self.pointer.emit(text)
+
+    def _double_clicked(self, x: float, y: float) -> None:
+        if self._scene is not None:
+            self.session.add_peak(self.peak_slug, self.plot.unmap_x(x), self.first_background)
+
+    def _band_drawn(self, low: float, high: float, finished: bool) -> None:
+        """Shift+drag: a new band, for the step in hand or for the model."""
+        if self._scene is None:
+            return
+        low, high = self.plot.unmap_x(low), self.plot.unmap_x(high)
+        if self._step_band() is None and self.session.view.stage != MODEL:
+            self.session.look_at_stage(MODEL)
+        self.band.show(low, high)
+        (self._band_finished if finished else self._band_dragged)(low, high)
+
+    def _band_dragged(self, low: float, high: float) -> None:
+        self.hint.emit(f"{low:.6g} to {high:.6g} {units.shown(self._scene.after.x_unit) if self._scene else ''}")
+
+    def _band_finished(self, low: float, high: float) -> None:
+        step = self._step_band()
+        curve_id = self.session.view.curve
+        if self._scene is None or curve_id is None:
+            return
+        low, high = _rounded(low, high)
+        if step is not None:
+            changed = KeepRange(low=low, high=high)
+            self.session.apply(edits.change_step(curve_id, step[0], changed), "drag the range")
+        else:
+            model = self.session.model_in_sight().model_copy(update={"low": low, "high": high})
+            self.session.set_model(model, "drag the range in use")
+
+    def _peak_dragged(self, number: int, center: float, height: float, fwhm: float) -> None:
+        self._draw_model(self._with_peak(number, center, height, fwhm))
+
+    def _peak_finished(self, number: int, center: float, height: float, fwhm: float) -> None:
+        self.session.set_model(self._with_peak(number, center, height, fwhm), f"drag P{number}")
+
+    def _with_peak(self, number: int, center: float, height: float, fwhm: float) -> Model:
+        placed = self._model.term_numbered(number)
+        return self._model.replaced(placed.with_starts({"center": center, "height": height, "fwhm": fwhm}))
+
+
+def _rounded(low: float, high: float) -> tuple[float, float]:
+    """Edges to about a thousandth of the band: what a hand can place, without endless digits."""
+    span = high - low
+    if not span > 0:
+        return low, high
+    places = int(np.ceil(3 - np.log10(span)))
+    return round(low, places), round(high, places)

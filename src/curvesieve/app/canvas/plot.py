@@ -1,0 +1,151 @@
+"""A plot with our axes and our gestures: wheel zooms, drag pans, Ctrl+drag zooms to a box, Shift+drag sets a band."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPen
+from PyQt6.QtWidgets import QGraphicsRectItem
+
+from curvesieve.app.theme import font
+from curvesieve.app.theme.tokens import colour
+
+Floats = NDArray[np.float64]
+pg.setConfigOptions(antialias=True, imageAxisOrder="row-major")
+
+
+class Box(pg.ViewBox):  # type: ignore[misc]
+    """The view box with our mouse gestures; positions are in view coordinates (log10 on a log axis)."""
+
+    double_clicked = pyqtSignal(float, float)
+    band_dragged = pyqtSignal(float, float, bool)
+    user_moved = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__(enableMenu=False)
+        self._frame = QGraphicsRectItem()
+        self._frame.setZValue(1e6)
+        self._frame.hide()
+        self.addItem(self._frame, ignoreBounds=True)
+
+    def mouseClickEvent(self, event: Any) -> None:
+        if event.double() and event.button() == Qt.MouseButton.LeftButton:
+            place = self.mapSceneToView(event.scenePos())
+            event.accept()
+            self.double_clicked.emit(place.x(), place.y())
+
+    def mouseDragEvent(self, event: Any, axis: int | None = None) -> None:
+        if event.button() != Qt.MouseButton.LeftButton or axis is not None:
+            super().mouseDragEvent(event, axis)
+            self.user_moved.emit()
+            return
+        start, now = self.mapSceneToView(event.buttonDownScenePos()), self.mapSceneToView(event.scenePos())
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            event.accept()
+            self.band_dragged.emit(min(start.x(), now.x()), max(start.x(), now.x()), event.isFinish())
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            event.accept()
+            self._drag_box(start, now, event.isFinish())
+        else:
+            super().mouseDragEvent(event, axis)
+            self.user_moved.emit()
+
+    def _drag_box(self, start: QPointF, now: QPointF, finished: bool) -> None:
+        box = QRectF(start, now).normalized()
+        self._frame.setRect(box)
+        self._frame.setPen(pg.mkPen(colour("verdigris"), width=1))
+        self._frame.setBrush(pg.mkBrush(colour("verdigris", 30)))
+        self._frame.setVisible(not finished)
+        if finished and box.width() > 0 and box.height() > 0:
+            self.setRange(box, padding=0)
+            self.user_moved.emit()
+
+    def wheelEvent(self, event: Any, axis: int | None = None) -> None:
+        super().wheelEvent(event, axis)
+        self.user_moved.emit()
+
+
+class Axis(pg.AxisItem):  # type: ignore[misc]
+    """An axis that writes its unit in its label and never rescales it."""
+
+    def __init__(self, side: str) -> None:
+        super().__init__(side)
+        self.enableAutoSIPrefix(False)
+        self.setStyle(tickFont=font(13), tickLength=-4, autoExpandTextSpace=False)
+        if side == "left":
+            self.setWidth(64)
+
+    def restyle(self) -> None:
+        self.setPen(pg.mkPen(colour("muted"), width=1))
+        self.setTextPen(pg.mkPen(colour("muted")))
+        self.setGrid(False)
+
+
+class Plot(pg.PlotWidget):  # type: ignore[misc]
+    """One plot. Items are given in data coordinates; `map_x` and `map_y` take them to the view and back."""
+
+    pointer_moved = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        self.box = Box()
+        self.axes = {"bottom": Axis("bottom"), "left": Axis("left")}
+        super().__init__(viewBox=self.box, axisItems=self.axes)
+        self.log_x = self.log_y = False
+        self.hideButtons()
+        self.setMenuEnabled(False)
+        self.setFrameShape(pg.QtWidgets.QFrame.Shape.NoFrame)
+        self.box.disableAutoRange()
+        self.scene().sigMouseMoved.connect(self._moved)
+        self.setMouseTracking(True)
+        self.restyle()
+
+    def restyle(self) -> None:
+        self.setBackground(colour("card"))
+        for axis in self.axes.values():
+            axis.restyle()
+        self.showGrid(x=True, y=True, alpha=0.14)
+
+    def set_labels(self, x: str, y: str) -> None:
+        for side, text in (("bottom", x), ("left", y)):
+            self.axes[side].setLabel(text, color=colour("muted").name(), **{"font-size": "14px"})
+
+    def set_log(self, x: bool, y: bool) -> None:
+        self.log_x, self.log_y = x, y
+        self.axes["bottom"].setLogMode(x=x)
+        self.axes["left"].setLogMode(y=y)
+
+    def map_x(self, x: Any) -> Any:
+        return _log(x) if self.log_x else x
+
+    def map_y(self, y: Any) -> Any:
+        return _log(y) if self.log_y else y
+
+    def unmap_x(self, x: float) -> float:
+        return float(10.0**x) if self.log_x else x
+
+    def unmap_y(self, y: float) -> float:
+        return float(10.0**y) if self.log_y else y
+
+    def _moved(self, place: QPointF) -> None:
+        inside = self.box.sceneBoundingRect().contains(place)
+        view = self.box.mapSceneToView(place) if inside else None
+        self.pointer_moved.emit(None if view is None else (self.unmap_x(view.x()), self.unmap_y(view.y())))
+
+    def leaveEvent(self, event: Any) -> None:
+        super().leaveEvent(event)
+        self.pointer_moved.emit(None)
+
+
+def _log(values: Any) -> Any:
+    with np.errstate(divide="ignore", invalid="ignore"):
+        logs = np.log10(values)
+    return np.where(np.isfinite(logs), logs, np.nan) if isinstance(logs, np.ndarray) else logs
+
+
+def pen(name: str, width: float = 1.0, dashed: bool = False, alpha: int = 255) -> QPen:
+    """A pen in a colour of the scheme."""
+    return pg.mkPen(colour(name, alpha), width=width, style=Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine)

@@ -1,0 +1,54 @@
+"""What the canvas shows for a study and a view, worked out without widgets."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from curvesieve.app.session import MODEL, RECORDED, View
+from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.steps import Trail
+from curvesieve.core.steps.sieve import Sieved
+from curvesieve.core.study import CurveEntry, Study
+from curvesieve.core.study.compute import sieved_curve
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """Before and after of the stage in hand, and all that was caught on the way to it."""
+
+    entry: CurveEntry
+    made: Sieved
+    before: Curve | None
+    after: Curve
+    trail: Trail | None
+    caught_x: Floats
+    caught_y: Floats
+
+
+def scene_of(study: Study, view: View) -> Scene | None:
+    """The scene of the view; None when no curve is in hand."""
+    if view.curve is None or not study.has(view.curve):
+        return None
+    entry = study.entry(view.curve)
+    made = sieved_curve(study, view.curve)
+    if view.stage == RECORDED:
+        return Scene(entry, made, None, made.recorded, None, np.empty(0), np.empty(0))
+    shown = made.trail
+    trail = next((t for t in made.trail if t.slot.id == view.stage), None)
+    before: Curve | None = made.recorded if made.trail else None
+    after = made.curve
+    if trail is not None:
+        shown, before, after = (trail,), trail.before, trail.after
+    elif view.stage != MODEL:
+        shown = ()
+    # Points outside a kept range are no faults; only patched ones are ringed.
+    rings = [(t.before.x[t.caught.points], t.before.y[t.caught.points]) for t in shown if _is_patch(t)]
+    x = np.concatenate([r[0] for r in rings]) if rings else np.empty(0)
+    y = np.concatenate([r[1] for r in rings]) if rings else np.empty(0)
+    return Scene(entry, made, before, after, trail, x, y)
+
+
+def _is_patch(trail: Trail) -> bool:
+    return bool(len(trail.caught)) and bool(np.isfinite(trail.caught.passed_y).all())

@@ -1,0 +1,124 @@
+"""The catch strip: what the step in hand held back, or the residual of the model, under the main plot."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListView, QVBoxLayout, QWidget
+
+from curvesieve.app.canvas.plot import Plot, pen
+from curvesieve.app.theme.tokens import colour
+
+Floats = NDArray[np.float64]
+_MAX_DOTS = 20_000
+
+
+class CatchList(QAbstractListModel):
+    """The caught points, one row each, made as text only when a row is looked at."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.x = self.y = np.empty(0)
+
+    def fill(self, x: Floats, y: Floats) -> None:
+        self.beginResetModel()
+        self.x, self.y = x, y
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return int(self.x.size)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if role == Qt.ItemDataRole.DisplayRole:
+            return f"{self.x[index.row()]:.6g}   {self.y[index.row()]:.5g}"
+        return None
+
+
+class CatchStrip(QWidget):
+    """A title, a plot that shares the main plot's x axis, and the list of what was caught."""
+
+    point_chosen = pyqtSignal(float)
+
+    def __init__(self, main: Plot) -> None:
+        super().__init__()
+        self.title = QLabel()
+        self.title.setProperty("role", "section")
+        self.plot = Plot()
+        self.plot.setXLink(main)
+        self.plot.axes["bottom"].setStyle(showValues=False)
+        self.plot.axes["bottom"].setHeight(8)
+        self.plot.box.setMouseEnabled(x=True, y=False)
+        self.zero = pg.InfiniteLine(pos=0, angle=0)
+        self.plot.addItem(self.zero, ignoreBounds=True)
+        self.stems = pg.PlotCurveItem(connect="pairs")
+        self.dots = pg.ScatterPlotItem(size=3.5, pxMode=True)
+        self.plot.addItem(self.stems, ignoreBounds=True)
+        self.plot.addItem(self.dots, ignoreBounds=True)
+        self.list_model = CatchList()
+        self.list = QListView()
+        self.list.setModel(self.list_model)
+        self.list.setUniformItemSizes(True)
+        self.list.setFixedWidth(136)
+        self.list.setToolTip("What was caught: x and y. Click one to go there.")
+        self.list.clicked.connect(lambda index: self.point_chosen.emit(float(self.list_model.x[index.row()])))
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        row.addWidget(self.plot, 1)
+        row.addWidget(self.list)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addWidget(self.title)
+        layout.addLayout(row, 1)
+        self.restyle()
+
+    def restyle(self) -> None:
+        self.plot.restyle()
+        self.zero.setPen(pen("muted"))
+
+    def show_residual(self, x: Floats, residual: Floats, title: str) -> None:
+        """The residual of the model at its points, as dots about zero."""
+        self.title.setText(title)
+        self.list.hide()
+        self.stems.setData([], [])
+        stride = max(1, x.size // _MAX_DOTS)
+        self._dots(x[::stride], residual[::stride], 3.5)
+        self._fit_y(residual, symmetric=True)
+
+    def show_caught(self, x: Floats, y: Floats, excess: Floats, title: str) -> None:
+        """Caught points: how far each stood from what passed (a stem), or just where it was (a dot)."""
+        self.title.setText(title)
+        self.list_model.fill(x, y)
+        self.list.setVisible(bool(x.size))
+        heights = np.where(np.isfinite(excess), excess, y)
+        mapped = np.asarray(self.plot.map_x(x))
+        few = x.size <= _MAX_DOTS
+        stems = np.isfinite(excess).all() and x.size and few
+        self.stems.setData(
+            *((np.repeat(mapped, 2), np.column_stack([np.zeros(x.size), heights]).ravel()) if stems else ([], []))
+        )
+        self.stems.setPen(pen("rust", 1.2))
+        stride = max(1, x.size // _MAX_DOTS)
+        self._dots(x[::stride], heights[::stride], 7 if stems else 4)
+        self._fit_y(heights, symmetric=False)
+
+    def _dots(self, x: Floats, y: Floats, size: float) -> None:
+        self.dots.setData(
+            x=np.asarray(self.plot.map_x(x)), y=y, size=size, pen=None, brush=pg.mkBrush(colour("rust")), useCache=True
+        )
+
+    def _fit_y(self, y: Floats, symmetric: bool) -> None:
+        finite = y[np.isfinite(y)]
+        if not finite.size:
+            self.plot.setYRange(-1, 1, padding=0.1)
+            return
+        low, high = min(float(finite.min()), 0.0), max(float(finite.max()), 0.0)
+        if symmetric:
+            high = max(-low, high)
+            low = -high
+        if low == high:
+            low, high = low - 1, high + 1
+        self.plot.setYRange(low, high, padding=0.12)

@@ -1,0 +1,130 @@
+"""Background work: a callable without Qt goes in, its result comes back to the GUI thread through a signal."""
+
+from __future__ import annotations
+
+import itertools
+import logging
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from threading import Event
+from typing import Any
+
+from PyQt6.QtCore import QEventLoop, QObject, QRunnable, QThreadPool, pyqtSignal, pyqtSlot
+
+from curvesieve.core.errors import InputError
+
+log = logging.getLogger(__name__)
+Work = Callable[["Ticket"], Any]
+
+
+@dataclass(eq=False)
+class Ticket:
+    """What work is given: whether the user asked to stop it."""
+
+    stopped: Event = field(default_factory=Event)
+
+
+@dataclass(eq=False)
+class _Entry:
+    label: str
+    key: str
+    ticket: Ticket
+    done: Callable[[Any], None]
+    failed: Callable[[str], None]
+
+
+class _Relay(QObject):
+    finished = pyqtSignal(int, object, object)
+
+
+class _Runnable(QRunnable):
+    def __init__(self, number: int, work: Work, ticket: Ticket, relay: _Relay) -> None:
+        super().__init__()
+        self.number, self.work, self.ticket, self.relay = number, work, ticket, relay
+
+    def run(self) -> None:
+        result, error = None, None
+        try:
+            result = self.work(self.ticket)
+        except BaseException as caught:  # whatever happens in a worker travels back as a value
+            error = caught
+        self.relay.finished.emit(self.number, result, error)
+
+
+class Jobs(QObject):
+    """Runs work off the GUI thread. A job with the key of a running one replaces it: the old result is dropped."""
+
+    busy_changed = pyqtSignal(str)
+    defect = pyqtSignal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(2)
+        self._relay = _Relay()
+        self._relay.finished.connect(self._finish)
+        self._numbers = itertools.count(1)
+        self._entries: dict[int, _Entry] = {}
+
+    @property
+    def busy(self) -> str:
+        """The label of the newest running job, or nothing."""
+        return next((entry.label for entry in reversed(self._entries.values())), "")
+
+    def running(self, key: str) -> bool:
+        return any(entry.key == key for entry in self._entries.values())
+
+    def start(
+        self,
+        label: str,
+        key: str,
+        work: Work,
+        done: Callable[[Any], None],
+        failed: Callable[[str], None],
+    ) -> None:
+        """Starts work; `done` gets its result, `failed` the sentence of an InputError, in the GUI thread."""
+        self.stop(key)
+        number, ticket = next(self._numbers), Ticket()
+        self._entries[number] = _Entry(label, key, ticket, done, failed)
+        self.busy_changed.emit(self.busy)
+        self._pool.start(_Runnable(number, work, ticket, self._relay))
+
+    def stop(self, key: str) -> None:
+        """Asks jobs of this key to stop and drops their results."""
+        for number in [n for n, entry in self._entries.items() if entry.key == key]:
+            self._entries.pop(number).ticket.stopped.set()
+        self.busy_changed.emit(self.busy)
+
+    def wait(self, key: str) -> None:
+        """Waits until no job of this key runs, with its result delivered; for the last save before closing."""
+        if self.running(key):
+            loop = QEventLoop()
+            self.busy_changed.connect(lambda _: None if self.running(key) else loop.quit())
+            loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+
+    def close(self) -> None:
+        """Stops everything and waits for the workers to end."""
+        for entry in self._entries.values():
+            entry.ticket.stopped.set()
+        self._entries.clear()
+        self._pool.waitForDone()
+
+    @pyqtSlot(int, object, object)
+    def _finish(self, number: int, result: Any, error: BaseException | None) -> None:
+        entry = self._entries.pop(number, None)
+        if entry is None:
+            return
+        try:
+            self._deliver(entry, result, error)
+        finally:
+            self.busy_changed.emit(self.busy)
+
+    def _deliver(self, entry: _Entry, result: Any, error: BaseException | None) -> None:
+        if error is None:
+            entry.done(result)
+        elif isinstance(error, InputError):
+            entry.failed(str(error))
+        else:
+            log.error("%s failed", entry.label, exc_info=error)
+            entry.failed(f"{entry.label} failed through a fault of the program. Nothing was changed.")
+            self.defect.emit(error)

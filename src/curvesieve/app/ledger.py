@@ -1,0 +1,183 @@
+"""The ledger drawer: readings, a row a curve; click one to see where it came from."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtGui import QFont, QGuiApplication
+from PyQt6.QtWidgets import QAbstractItemView, QFileDialog, QHBoxLayout, QHeaderView, QTableView, QVBoxLayout, QWidget
+
+from curvesieve.app.session import MODEL, Session, View
+from curvesieve.app.theme import font
+from curvesieve.app.theme.tokens import colour
+from curvesieve.app.widgets.basics import Elided, button, label
+from curvesieve.core import units
+from curvesieve.core.reading import concise
+from curvesieve.core.study import ledger as core
+from curvesieve.core.study.files import write_text
+
+
+class LedgerModel(QAbstractTableModel):
+    """The core's ledger as a table: curve, condition, readings, state."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.ledger = core.Ledger("", ("", ""), (), ())
+        self.in_hand: str | None = None
+
+    def fill(self, made: core.Ledger, in_hand: str | None) -> None:
+        self.beginResetModel()
+        self.ledger, self.in_hand = made, in_hand
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self.ledger.rows)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self.ledger.columns) + 2
+
+    def column(self, section: int) -> core.Column | None:
+        """The reading's column, or None for the curve's name and its state."""
+        return self.ledger.columns[section - 1] if 0 < section <= len(self.ledger.columns) else None
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if role != Qt.ItemDataRole.DisplayRole or orientation != Qt.Orientation.Horizontal:
+            return None
+        if section == 0:
+            name, unit = self.ledger.condition
+            return units.labelled(name, unit) if name else "curve"
+        column = self.column(section)
+        return "state" if column is None else column.heading
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        row, column = self.ledger.rows[index.row()], self.column(index.column())
+        here = row.curve.id == self.in_hand
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self._text(row, column, index.column())
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            side = Qt.AlignmentFlag.AlignLeft if index.column() == 0 else Qt.AlignmentFlag.AlignRight
+            return side | Qt.AlignmentFlag.AlignVCenter
+        if role == Qt.ItemDataRole.BackgroundRole and here:
+            return colour("tint")
+        if role == Qt.ItemDataRole.FontRole and here and index.column() == 0:
+            bold: QFont = font(bold=True)
+            return bold
+        if role == Qt.ItemDataRole.ForegroundRole and row.state != "fitted":
+            return colour("muted")
+        if role == Qt.ItemDataRole.ToolTipRole and column is not None:
+            cell = row.cells.get((column.peak, column.quantity))
+            if cell is not None:
+                u = "" if cell.u is None else f" ± {cell.u:.3g}"
+                return f"{cell.value:.8g}{u} {units.shown(cell.unit)}\n{cell.method}\n{cell.reference}".strip()
+        return None
+
+    def _text(self, row: core.Row, column: core.Column | None, place: int) -> str:
+        if place == 0:
+            return row.curve.label
+        if column is None:
+            return row.state
+        cell = row.cells.get((column.peak, column.quantity))
+        if cell is None:
+            return "–"
+        return f"{cell.value:.5f}" if column.quantity == "r2" else concise(cell.value, cell.u)
+
+
+class LedgerDrawer(QWidget):
+    """Title, table, and the line that says where the chosen number comes from."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.title = label(role="section")
+        self.origin = Elided(role="muted")
+        self.copy = button("Copy table", tip="Copy all rows for a spreadsheet, with units and uncertainties")
+        self.copy.clicked.connect(self.copy_table)
+        self.export = button("Write CSV…", tip="Write all rows to a file, with units and uncertainties")
+        self.export.clicked.connect(self.ask_and_write)
+        top = QHBoxLayout()
+        top.setContentsMargins(0, 0, 0, 0)
+        top.setSpacing(10)
+        top.addWidget(self.title)
+        top.addWidget(self.origin, 1)
+        top.addWidget(self.copy)
+        top.addWidget(self.export)
+        self.model = LedgerModel()
+        self.view = QTableView()
+        self.view.setModel(self.model)
+        self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.view.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.view.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        vertical, horizontal = self.view.verticalHeader(), self.view.horizontalHeader()
+        assert vertical is not None
+        assert horizontal is not None
+        vertical.hide()
+        vertical.setDefaultSectionSize(24)
+        horizontal.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        horizontal.setHighlightSections(False)
+        horizontal.setMinimumSectionSize(76)
+        self.view.clicked.connect(self._choose)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 2, 0, 0)
+        layout.setSpacing(5)
+        layout.addLayout(top)
+        layout.addWidget(self.view, 1)
+        session.changed.connect(lambda old, new: self.refresh())
+        session.view_changed.connect(lambda old, new: self.refresh())
+
+    @property
+    def ledger(self) -> core.Ledger:
+        return self.model.ledger
+
+    def refresh(self) -> None:
+        study, view = self.session.study, self.session.view
+        family = study.family_of(view.curve) if view.curve else None
+        made = core.ledger_of(study, family)
+        if made != self.model.ledger or self.model.in_hand != view.curve:
+            across, down = self.view.horizontalScrollBar(), self.view.verticalScrollBar()
+            places = [bar.value() if bar else 0 for bar in (across, down)]
+            self.model.fill(made, view.curve)
+            for bar, place in zip((across, down), places, strict=True):
+                if bar is not None:
+                    bar.setValue(place)
+        self.title.setText(f"LEDGER  ·  {made.title}" if made.rows else "LEDGER")
+        has_readings = bool(made.columns)
+        self.copy.setEnabled(has_readings)
+        self.export.setEnabled(has_readings)
+        self.origin.set(self._origin() if has_readings else "Fit a model, and its readings appear here.")
+
+    def _origin(self) -> str:
+        view = self.session.view
+        for row in self.ledger.rows:
+            if row.curve.id == view.curve and view.reading in row.cells:
+                assert view.reading is not None
+                return core.provenance(self.session.study, row.curve, row.cells[view.reading])
+        return "Click a number to see where it comes from."
+
+    def _choose(self, index: QModelIndex) -> None:
+        row, column = self.ledger.rows[index.row()], self.model.column(index.column())
+        reading = (column.peak, column.quantity) if column is not None else None
+        self.session.look(View(row.curve.id, MODEL, reading if reading in row.cells else None))
+
+    def copy_table(self) -> None:
+        clipboard = QGuiApplication.clipboard()
+        if clipboard is not None and self.ledger.columns:
+            clipboard.setText(core.to_tabs(self.ledger))
+            self.session.noticed.emit(f"Copied {len(self.ledger.rows)} rows of the ledger.", "word")
+
+    def ask_and_write(self) -> None:
+        name = f"{self.ledger.title}.csv".replace("/", "-")
+        path, _ = QFileDialog.getSaveFileName(self, "Write the ledger", name, "CSV tables (*.csv)")
+        if path:
+            self.write(Path(path))
+
+    def write(self, path: Path) -> None:
+        """Writes the ledger as CSV in the background."""
+        text = core.to_csv(self.ledger)
+        self.session.jobs.start(
+            f"Writing {path.name}",
+            "write ledger",
+            lambda ticket: write_text(path, text),
+            lambda _: self.session.noticed.emit(f"Wrote the ledger to {path.name}.", "word"),
+            lambda sentence: self.session.noticed.emit(sentence, "problem"),
+        )

@@ -1,0 +1,278 @@
+"""The session: the current study, its history, what is in hand, and one `changed` signal."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from curvesieve.app.jobs import Jobs, Ticket
+from curvesieve.core.errors import InputError
+from curvesieve.core.fitting.solver import Cancelled
+from curvesieve.core.models import Model
+from curvesieve.core.study import CurveEntry, FitEntry, Study, edits, load_study, save_study
+from curvesieve.core.study.compute import fit_curve, sieved_curve
+from curvesieve.core.study.store import SUFFIX
+
+RECORDED, MODEL = "recorded", "model"
+_MAX_HISTORY = 500
+
+
+@dataclass(frozen=True)
+class View:
+    """What is in hand: a curve, a stage of its sieve (`RECORDED`, a slot's id or `MODEL`), and a reading."""
+
+    curve: str | None = None
+    stage: str = MODEL
+    reading: tuple[int, str] | None = None
+
+
+@dataclass(frozen=True)
+class _Moment:
+    """A study in the history, the words for the edit that made it, and where the user was."""
+
+    study: Study
+    label: str
+    merge: str
+    view: View
+
+
+class Session(QObject):
+    """The one owner of the study. Widgets render from it and hand it edits."""
+
+    changed = pyqtSignal(object, object)
+    view_changed = pyqtSignal(object, object)
+    file_changed = pyqtSignal()
+    noticed = pyqtSignal(str, str)
+    """A sentence for the user and its kind: ``problem`` or ``word``."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.jobs = Jobs(self)
+        self.path: Path | None = None
+        self._saved: Study | None = None
+        self.view = View()
+        self._past: list[_Moment] = []
+        self._future: list[_Moment] = []
+        self._now = _Moment(Study(), "", "", self.view)
+        self._saved = self._now.study
+
+    # -- the study and its history ------------------------------------------------------------------
+
+    @property
+    def study(self) -> Study:
+        return self._now.study
+
+    @property
+    def entry(self) -> CurveEntry | None:
+        """The curve in hand."""
+        return self.study.entry(self.view.curve) if self.view.curve and self.study.has(self.view.curve) else None
+
+    @property
+    def is_saved(self) -> bool:
+        return self.study is self._saved
+
+    def apply(self, edit: edits.Edit, label: str, merge: str = "") -> bool:
+        """Makes an edit one step of the history; edits in a row with the same `merge` are one step.
+
+        An edit that the core refuses changes nothing and becomes a notice. Returns whether it was done.
+        """
+        try:
+            made = edit(self.study)
+        except InputError as error:
+            self.noticed.emit(str(error), "problem")
+            return False
+        if made is self.study:
+            return True
+        old = self._now
+        if not (merge and merge == old.merge and self._past and not self.is_saved):
+            self._past.append(replace(old, view=self.view))
+            del self._past[:-_MAX_HISTORY]
+        self._future.clear()
+        self._move_to(_Moment(made, label, merge, self.view), old.study)
+        return True
+
+    def undo(self) -> None:
+        if self._past:
+            self._future.append(replace(self._now, view=self.view))
+            old, moment = self._now.study, self._past.pop()
+            self._move_to(moment, old, moment.view)
+
+    def redo(self) -> None:
+        if self._future:
+            self._past.append(replace(self._now, view=self.view))
+            old, moment = self._now.study, self._future.pop()
+            self._move_to(moment, old, moment.view)
+
+    @property
+    def undo_label(self) -> str:
+        """The words for what undo would take back; empty when there is nothing."""
+        return self._now.label if self._past else ""
+
+    @property
+    def redo_label(self) -> str:
+        return self._future[-1].label if self._future else ""
+
+    def _move_to(self, moment: _Moment, old: Study, view: View | None = None) -> None:
+        self._now = moment
+        before, self.view = self.view, self._valid(view or self.view)
+        self.changed.emit(old, moment.study)
+        if self.view != before:
+            self.view_changed.emit(before, self.view)
+
+    # -- what is in hand ----------------------------------------------------------------------------
+
+    def look(self, view: View) -> None:
+        """Takes another curve, stage or reading in hand."""
+        before, self.view = self.view, self._valid(view)
+        if self.view != before:
+            self.view_changed.emit(before, self.view)
+
+    def look_at_stage(self, stage: str) -> None:
+        self.look(replace(self.view, stage=stage, reading=None))
+
+    def _valid(self, view: View) -> View:
+        curves = self.study.document.curves
+        if not self.study.has(view.curve):
+            return View(curves[0].id) if curves else View()
+        slots = {slot.id for slot in self.study.entry(view.curve).slots} if view.curve else set()
+        return view if view.stage in slots | {RECORDED, MODEL} else replace(view, stage=MODEL)
+
+    # -- files --------------------------------------------------------------------------------------
+
+    def begin(self, study: Study, path: Path | None = None) -> None:
+        """Starts afresh with a study that was just opened or made; its history begins here."""
+        old = self.study
+        self.jobs.stop("fit")
+        self._past, self._future = [], []
+        self.path, self._saved = path, study
+        self._move_to(_Moment(study, "", "", View()), old, View())
+        self.file_changed.emit()
+
+    def open(self, path: Path) -> None:
+        """Opens a study file in the background; when it cannot be read, the study in memory stays."""
+        self.jobs.start(
+            f"Opening {path.name}",
+            "open",
+            lambda ticket: load_study(path),
+            lambda study: self.begin(study, path),
+            self._refused,
+        )
+
+    def save(self, path: Path, then: Callable[[], None] | None = None) -> None:
+        """Writes the study as it is now, in the background."""
+        study = self.study
+        path = path if path.suffix else path.with_suffix(SUFFIX)
+
+        def done(_: None) -> None:
+            self.path, self._saved = path, study
+            self.file_changed.emit()
+            if then is not None:
+                then()
+
+        self.jobs.start(f"Saving {path.name}", "save", lambda ticket: save_study(study, path), done, self._refused)
+
+    def _refused(self, sentence: str) -> None:
+        self.noticed.emit(sentence, "problem")
+
+    # -- model and fit ------------------------------------------------------------------------------
+
+    def model_in_sight(self) -> Model:
+        """The model in hand with the values that are drawn as its starts: those of the fit, when there is one.
+
+        Edits by hand begin from what the user sees.
+        """
+        entry = self.entry
+        if entry is None:
+            return Model()
+        if entry.fit is None:
+            return entry.model
+        model = entry.model
+        for placed in model.terms:
+            values = {p: entry.fit.result.parameters[placed.full_name(p)].value for p in placed.parameters}
+            model = model.replaced(placed.with_starts(values))
+        return model
+
+    def set_model(self, model: Model, label: str, merge: str = "") -> None:
+        if self.view.curve is not None:
+            self.apply(edits.set_model(self.view.curve, model), label, merge)
+
+    def add_peak(self, slug: str, pointed: float, background: str | None = "line") -> None:
+        """Adds a peak where the user pointed; the first one brings the background with it."""
+        entry = self.entry
+        if entry is None:
+            return
+
+        def edit(study: Study) -> Study:
+            passed = sieved_curve(study, entry.id).curve
+            model = self.model_in_sight()
+            if not model.terms and background is not None:
+                model = model.with_background(background, passed)
+            return edits.set_model(entry.id, model.add_peak(slug, passed, pointed))(study)
+
+        if self.apply(edit, "add a peak"):
+            self.look_at_stage(MODEL)
+
+    def set_background(self, slug: str | None) -> None:
+        entry = self.entry
+        if entry is None:
+            return
+
+        def edit(study: Study) -> Study:
+            passed = sieved_curve(study, entry.id).curve
+            return edits.set_model(entry.id, self.model_in_sight().with_background(slug, passed))(study)
+
+        self.apply(edit, "change the background")
+
+    def read_starts(self) -> None:
+        """Reads every peak's start off the data again, where the peaks now stand."""
+        entry = self.entry
+        if entry is None or not entry.model.terms:
+            return
+
+        def edit(study: Study) -> Study:
+            passed = sieved_curve(study, entry.id).curve
+            seen = self.model_in_sight()
+            model = Model(low=seen.low, high=seen.high)
+            if seen.background is not None:
+                model = model.with_background(seen.background.slug, passed)
+            for placed in seen.peaks:
+                model = model.add_peak(placed.slug, passed, placed.parameters["center"].start)
+            numbers = [placed.number for placed in seen.peaks]
+            renumbered = [p.model_copy(update={"number": n}) for p, n in zip(model.peaks, numbers, strict=True)]
+            rest = () if model.background is None else (model.background,)
+            model = model.model_copy(update={"terms": (*renumbered, *rest)})
+            return edits.set_model(entry.id, model)(study)
+
+        self.apply(edit, "read starts off the data")
+
+    @property
+    def is_fitting(self) -> bool:
+        return self.jobs.running("fit")
+
+    def fit(self) -> None:
+        """Fits the curve in hand in the background. A result that comes too late for its model is dropped."""
+        entry, study = self.entry, self.study
+        if entry is None:
+            self.noticed.emit("There is no curve to fit yet. Drop a file on the window first.", "problem")
+            return
+
+        def work(ticket: Ticket) -> FitEntry:
+            def watch(_: object) -> None:
+                if ticket.stopped.is_set():
+                    raise Cancelled
+
+            return fit_curve(study, entry.id, watch)
+
+        def done(fit: FitEntry) -> None:
+            if self.study.has(entry.id) and self.study.fit_key(entry.id) == fit.key:
+                self.apply(edits.set_fit(entry.id, fit), f"fit {entry.label}")
+                if not fit.result.converged:
+                    self.noticed.emit(f"{entry.label}: {fit.result.message}", "problem")
+
+        self.jobs.start(f"Fitting {entry.label}", "fit", work, done, self._refused)
+
+    def stop_fit(self) -> None:
+        self.jobs.stop("fit")

@@ -1,0 +1,30 @@
+"""The status line: the pointer's x and y with units, one hint, and what is being worked on."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
+
+from curvesieve.app.widgets.basics import Elided, label
+
+
+class StatusLine(QWidget):
+    """Renders three texts side by side."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("status")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(25)
+        self.pointer = label()
+        self.hint = Elided()
+        self.busy = label()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 0, 14, 0)
+        row.setSpacing(24)
+        row.addWidget(self.pointer)
+        row.addWidget(self.hint, 1)
+        row.addWidget(self.busy)
+
+    def show_busy(self, text: str) -> None:
+        self.busy.setText(f"{text} …" if text else "")

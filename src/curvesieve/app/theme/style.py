@@ -1,0 +1,134 @@
+"""Fonts and the style sheet."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
+
+from curvesieve.app.theme import tokens
+
+_FONTS = Path(__file__).with_name("fonts")
+SANS, MONO = "Source Sans 3", "JetBrains Mono"
+BODY_PX, SMALL_PX = 15, 13
+
+
+def load_fonts() -> None:
+    """Makes the shipped fonts known to Qt."""
+    for path in sorted(_FONTS.glob("*.ttf")):
+        QFontDatabase.addApplicationFont(str(path))
+
+
+def font(pixels: int = BODY_PX, bold: bool = False) -> QFont:
+    """The sans font, with figures of equal width so that columns of numbers stand straight."""
+    made = QFont(SANS)
+    made.setPixelSize(pixels)
+    made.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)
+    if hasattr(made, "setFeature"):  # Qt 6.7 and later; the font's default figures are of equal width, too
+        made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+def mono(pixels: int = SMALL_PX) -> QFont:
+    """The font of formulas and file texts."""
+    made = QFont(MONO)
+    made.setPixelSize(pixels)
+    return made
+
+
+def apply_theme(app: QApplication, scheme: str = "") -> None:
+    """Styles the application in ``light`` or ``dark``; empty follows the system."""
+    hints = app.styleHints()
+    dark = scheme == "dark" or (not scheme and hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark)
+    tokens.use(tokens.DARK if dark else tokens.LIGHT)
+    app.setFont(font())
+    p = tokens.palette()
+    qt_palette = QPalette()
+    for role, name in (
+        (QPalette.ColorRole.Window, "paper"), (QPalette.ColorRole.WindowText, "ink"), (QPalette.ColorRole.Base, "card"),
+        (QPalette.ColorRole.AlternateBase, "sunk"), (QPalette.ColorRole.Text, "ink"),
+        (QPalette.ColorRole.Button, "card"),
+        (QPalette.ColorRole.ButtonText, "ink"), (QPalette.ColorRole.Highlight, "verdigris"),
+        (QPalette.ColorRole.HighlightedText, "on_verdigris"), (QPalette.ColorRole.PlaceholderText, "muted"),
+        (QPalette.ColorRole.ToolTipBase, "card"), (QPalette.ColorRole.ToolTipText, "ink"),
+    ):  # fmt: skip
+        qt_palette.setColor(role, tokens.colour(name))
+    app.setPalette(qt_palette)
+    app.setStyleSheet(_sheet(p))
+
+
+def _sheet(p: tokens.Palette) -> str:
+    return f"""
+* {{ color: {p.ink}; }}
+QMainWindow, QWidget#bench, QScrollArea, QScrollArea > QWidget > QWidget {{ background: {p.paper}; border: none; }}
+QToolTip {{ background: {p.card}; color: {p.ink}; border: 1px solid {p.line}; padding: 4px; }}
+QLabel {{ background: transparent; }}
+QLabel[role="section"] {{ color: {p.muted}; font-size: 12px; font-weight: 600; letter-spacing: 1px; }}
+QLabel[role="muted"] {{ color: {p.muted}; font-size: 13px; }}
+QLabel[role="strong"] {{ font-weight: 600; }}
+QLabel[role="caught"] {{ color: {p.rust}; font-size: 13px; }}
+QLabel[role="model"] {{ color: {p.violet}; font-family: "{MONO}"; font-size: 13px; }}
+QLabel[role="problem"] {{ color: {p.rust}; font-size: 13px; font-weight: 600; }}
+
+QWidget#header {{ background: {p.header}; }}
+QWidget#header QLabel {{ color: {p.header_muted}; }}
+QWidget#header QLabel#brand {{ color: {p.header_ink}; font-weight: 600; }}
+QWidget#header QPushButton {{ background: transparent; color: {p.header_ink}; border: none; border-radius: 14px;
+  padding: 4px 18px; min-height: 20px; }}
+QWidget#header QPushButton:hover {{ background: rgba(255, 255, 255, 26); }}
+QWidget#header QPushButton:focus {{ border: 1px solid {p.header_muted}; }}
+QWidget#header QPushButton:checked {{ background: {p.straw}; color: #22302F; font-weight: 600; }}
+QWidget#header QPushButton#finder {{ color: {p.header_muted}; }}
+
+QPushButton {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 5px; padding: 4px 12px; }}
+QPushButton:hover {{ background: {p.hover}; }}
+QPushButton:focus {{ border-color: {p.verdigris}; }}
+QPushButton:disabled {{ color: {p.muted}; background: {p.paper}; }}
+QPushButton[kind="act"] {{ background: {p.verdigris}; color: {p.on_verdigris}; border-color: {p.verdigris};
+  font-weight: 600; }}
+QPushButton[kind="act"]:disabled {{ background: {p.line}; color: {p.muted}; border-color: {p.line}; }}
+QPushButton[kind="bare"] {{ background: transparent; border: none; color: {p.muted}; padding: 0 5px; }}
+QPushButton[kind="bare"]:hover {{ color: {p.ink}; background: {p.hover}; }}
+QPushButton[kind="drop"] {{ background: transparent; border: 2px dashed {p.ghost}; border-radius: 8px;
+  color: {p.muted}; padding: 10px; }}
+QPushButton[kind="drop"]:hover {{ border-color: {p.verdigris}; color: {p.verdigris}; }}
+
+QLineEdit, QComboBox {{ background: {p.sunk}; border: 1px solid {p.line}; border-radius: 5px; padding: 3px 7px;
+  selection-background-color: {p.verdigris}; selection-color: {p.on_verdigris}; }}
+QLineEdit:focus, QComboBox:focus {{ border-color: {p.verdigris}; }}
+QLineEdit[wrong="true"] {{ border-color: {p.rust}; }}
+QComboBox::drop-down {{ border: none; width: 18px; }}
+QComboBox::down-arrow {{ image: none; border: none; width: 0; height: 0; }}
+QComboBox QAbstractItemView, QMenu {{ background: {p.card}; border: 1px solid {p.line}; padding: 3px;
+  selection-background-color: {p.tint}; selection-color: {p.ink}; }}
+QMenu::item {{ padding: 5px 22px; border-radius: 4px; }}
+QMenu::item:selected {{ background: {p.tint}; }}
+QMenu::item:disabled {{ color: {p.muted}; }}
+QMenu::separator {{ height: 1px; background: {p.line}; margin: 4px 8px; }}
+
+QFrame[card="true"] {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 6px; }}
+QFrame[card="true"][inhand="true"] {{ border: 1px solid {p.verdigris}; border-left: 4px solid {p.verdigris}; }}
+QFrame#notice {{ background: {p.card}; border: none; border-bottom: 1px solid {p.line}; }}
+QFrame#notice[kind="problem"] {{ border-left: 5px solid {p.rust}; }}
+QFrame#notice[kind="word"] {{ border-left: 5px solid {p.verdigris}; }}
+QFrame#popup {{ background: {p.card}; border: 1px solid {p.verdigris}; border-radius: 8px; }}
+
+QAbstractItemView {{ background: {p.card}; border: 1px solid {p.line}; outline: none; gridline-color: {p.line};
+  selection-background-color: {p.tint}; selection-color: {p.ink}; }}
+QListView#shelf {{ background: {p.paper}; border: none; }}
+QHeaderView::section {{ background: {p.paper}; color: {p.muted}; border: none; border-right: 1px solid {p.line};
+  border-bottom: 1px solid {p.line}; padding: 4px 6px; font-size: 13px; }}
+QTableView::item {{ padding: 0 6px; }}
+QTableCornerButton::section {{ background: {p.paper}; border: none; }}
+QSplitter::handle {{ background: transparent; }}
+QWidget#status {{ background: {p.paper}; border-top: 1px solid {p.line}; }}
+QWidget#status QLabel {{ color: {p.muted}; font-size: 13px; }}
+
+QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
+QScrollBar:horizontal {{ background: transparent; height: 9px; margin: 0; }}
+QScrollBar::handle {{ background: {p.ghost}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+"""

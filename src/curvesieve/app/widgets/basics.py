@@ -1,0 +1,85 @@
+"""Labels, buttons and cards with the roles that the style sheet knows."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics, QMouseEvent, QResizeEvent
+from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+
+def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
+    made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    if role:
+        made.setProperty("role", role)
+    made.setWordWrap(wrap)
+    return made
+
+
+def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
+    made = QPushButton(text)
+    if kind:
+        made.setProperty("kind", kind)
+    if tip:
+        made.setToolTip(tip)
+    return made
+
+
+class Elided(QLabel):
+    """A label that shortens a long text with … and shows all of it as its tip."""
+
+    def __init__(self, text: str = "", role: str = "") -> None:
+        super().__init__()
+        self._whole = ""
+        if role:
+            self.setProperty("role", role)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.set(text)
+
+    def set(self, text: str) -> None:
+        self._whole = text
+        self._elide()
+
+    def whole_text(self) -> str:
+        return self._whole
+
+    def _elide(self) -> None:
+        shown = QFontMetrics(self.font()).elidedText(self._whole, Qt.TextElideMode.ElideRight, max(self.width(), 1))
+        self.setText(shown)
+        self.setToolTip(self._whole if shown != self._whole else "")
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._elide()
+
+
+class Card(QFrame):
+    """A framed card; a click anywhere on it takes it in hand."""
+
+    clicked = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setProperty("card", "true")
+        self.rows = QVBoxLayout(self)
+        self.rows.setContentsMargins(10, 7, 10, 7)
+        self.rows.setSpacing(4)
+
+    def set_in_hand(self, on: bool) -> None:
+        if self.property("inhand") != ("true" if on else "false"):
+            self.setProperty("inhand", "true" if on else "false")
+            restyle(self)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        super().mousePressEvent(event)
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.clicked.emit()
+
+
+def restyle(widget: QWidget) -> None:
+    """Makes a changed property show in the style."""
+    style = widget.style()
+    if style is not None:
+        style.unpolish(widget)
+        style.polish(widget)

@@ -1,0 +1,228 @@
+"""The window: header, shelf, bench, status; files dropped on it; the questions it has to ask."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QMainWindow,
+    QMessageBox,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from curvesieve.app.actions import make_actions
+from curvesieve.app.benches.curve.bench import CurveBench
+from curvesieve.app.benches.intake.bench import IntakeBench
+from curvesieve.app.finder import Finder
+from curvesieve.app.header import Header
+from curvesieve.app.intake import Tray
+from curvesieve.app.notices import NoticeBar
+from curvesieve.app.session import Session
+from curvesieve.app.shelf import Shelf
+from curvesieve.app.status import StatusLine
+from curvesieve.app.theme import apply_theme
+from curvesieve.core.models import Model
+from curvesieve.core.study import Study
+from curvesieve.core.study.store import SUFFIX
+
+BENCHES = ("Intake", "Curve")
+_STUDIES = f"Studies (*{SUFFIX})"
+
+
+class Window(QMainWindow):
+    """The main window over one session. `data_folder` is where the file dialogs begin."""
+
+    def __init__(self, session: Session | None = None, data_folder: Path | None = None) -> None:
+        super().__init__()
+        self.session = session or Session()
+        self.session.setParent(self)
+        self.data_folder = data_folder or Path.home()
+        self.tray = Tray(self.session.jobs, self)
+        self._build()
+        self.actions_ = make_actions(self)
+        self.finder = Finder(self, self.actions_)
+        self._connect()
+        self.setAcceptDrops(True)
+        self.setWindowTitle("Curve Sieve")
+        self.setMinimumSize(940, 620)
+        self.resize(1280, 800)
+        self.show_bench("Curve")
+        self.refresh()
+
+    def _build(self) -> None:
+        self.header = Header(self.session, BENCHES)
+        self.notice = NoticeBar()
+        self.shelf = Shelf(self.session)
+        self.shelf.setFixedWidth(212)
+        self.curve_bench = CurveBench(self.session)
+        self.intake_bench = IntakeBench(self.session, self.tray)
+        self.status = StatusLine()
+        self.benches = QStackedWidget()
+        self.benches.addWidget(self.intake_bench)
+        self.benches.addWidget(self.curve_bench)
+        middle = QHBoxLayout()
+        middle.setContentsMargins(10, 10, 10, 8)
+        middle.setSpacing(10)
+        middle.addWidget(self.shelf)
+        middle.addWidget(self.benches, 1)
+        body = QWidget()
+        body.setObjectName("bench")
+        rows = QVBoxLayout(body)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(0)
+        rows.addWidget(self.header)
+        rows.addWidget(self.notice)
+        rows.addLayout(middle, 1)
+        rows.addWidget(self.status)
+        self.setCentralWidget(body)
+
+    def _connect(self) -> None:
+        session, canvas = self.session, self.curve_bench.canvas
+        self.header.bench_asked.connect(self.show_bench)
+        self.header.finder_asked.connect(self.finder.open)
+
+        QShortcut(QKeySequence("Ctrl+K"), self).activated.connect(self.finder.open)
+        session.noticed.connect(self.notice.show_notice)
+        session.jobs.busy_changed.connect(self.status.show_busy)
+        canvas.pointer.connect(self.status.pointer.setText)
+        canvas.hint.connect(self.status.hint.set)
+        self.shelf.files_asked.connect(self.ask_files)
+        self.shelf.looked_at_curve.connect(lambda: self.show_bench("Curve"))
+        self.intake_bench.files_asked.connect(self.ask_files)
+        self.intake_bench.brought_in.connect(lambda: self.show_bench("Curve"))
+
+    def refresh(self) -> None:
+        """Renders everything anew."""
+        self.shelf.refresh()
+        self.curve_bench.refresh()
+        self.intake_bench.refresh()
+
+    def show_bench(self, name: str) -> None:
+        self.benches.setCurrentIndex(BENCHES.index(name))
+        self.header.show_bench(name)
+        if name == "Intake":
+            self.status.hint.set("Nothing is part of the study until you bring it in")
+        else:
+            self.curve_bench.canvas.refresh()
+
+    def use_scheme(self, scheme: str) -> None:
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        apply_theme(app, scheme)
+        self.refresh()
+
+    # -- files coming in ----------------------------------------------------------------------------
+
+    def take_files(self, paths: list[Path]) -> None:
+        """Opens a study, or puts data files on the tray and shows how they are understood."""
+        studies = [path for path in paths if path.suffix == SUFFIX]
+        files = [path for path in paths if path.suffix != SUFFIX]
+        if studies:
+            self.open_study(studies[0])
+        if files:
+            self.data_folder = files[0].parent
+            self.tray.take(files)
+            self.show_bench("Intake")
+
+    def ask_files(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(
+            self,
+            "Bring in files",
+            str(self.data_folder),
+            "Text tables (*.csv *.txt *.dat *.tsv *.xy *.asc);;All files (*)",
+        )
+        if names:
+            self.take_files([Path(name) for name in names])
+
+    def paste(self) -> None:
+        clipboard = QGuiApplication.clipboard()
+        text = clipboard.text() if clipboard is not None else ""
+        if not text.strip():
+            self.session.noticed.emit("The clipboard holds no text. Copy a table first, then paste it.", "problem")
+            return
+        self.tray.take_text(text)
+        self.show_bench("Intake")
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is None or data is None:
+            return
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        event.acceptProposedAction()
+        if paths:
+            self.take_files(paths)
+        else:
+            self.session.noticed.emit("Only files of this computer can be dropped here.", "problem")
+
+    # -- the study's file ---------------------------------------------------------------------------
+
+    def new_study(self) -> None:
+        if self._may_go():
+            self.session.begin(Study())
+
+    def ask_open(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open a study", str(self.data_folder), _STUDIES)
+        if name:
+            self.open_study(Path(name))
+
+    def open_study(self, path: Path) -> None:
+        if self._may_go():
+            self.session.open(path)
+            self.show_bench("Curve")
+
+    def save(self) -> None:
+        if self.session.path is None:
+            self.ask_save_as()
+        else:
+            self.session.save(self.session.path)
+
+    def ask_save_as(self) -> None:
+        title = self.session.study.document.title.replace("/", "-")
+        place = self.session.path or self.data_folder / f"{title}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the study", str(place), _STUDIES)
+        if name:
+            self.session.save(Path(name))
+
+    def _may_go(self) -> bool:
+        """Asks what to do with unsaved work; True when the study may be left."""
+        if self.session.is_saved:
+            return True
+        box = QMessageBox(self)
+        box.setWindowTitle("Curve Sieve")
+        box.setText("This study has changes that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        lose = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(save)
+        box.setEscapeButton(stay)
+        box.exec()
+        if box.clickedButton() is save:
+            self.save()
+            self.session.jobs.wait("save")
+            return self.session.is_saved
+        return box.clickedButton() is lose
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is None:
+            return
+        if not self._may_go():
+            event.ignore()
+            return
+        self.session.jobs.close()
+        event.accept()
+
+    # -- model --------------------------------------------------------------------------------------
+
+    def remove_model(self) -> None:
+        self.session.set_model(Model(), "remove the model")

@@ -1,0 +1,62 @@
+"""A model as lines to draw: its sum, its background, its peaks on the background, and what it leaves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.models.model import Model
+
+_POINTS = 1200
+
+
+@dataclass(frozen=True, eq=False)
+class ModelLines:
+    """The model over the points in use: its sum, its background, and each peak on the background."""
+
+    x: Floats
+    total: Floats
+    background: Floats | None
+    peaks: tuple[tuple[int, Floats], ...]
+
+
+def model_lines(model: Model, curve: Curve) -> ModelLines | None:
+    """The lines of a model at its starts over the range in use; None when there is nothing to draw."""
+    if not model.terms or not len(curve):
+        return None
+    low = max(float(curve.x.min()), -np.inf if model.low is None else model.low)
+    high = min(float(curve.x.max()), np.inf if model.high is None else model.high)
+    if not low < high:
+        return None
+    x = np.linspace(low, high, _POINTS)
+    for placed in model.peaks:  # a narrow peak must not fall between the points
+        center, fwhm = placed.parameters["center"].start, abs(placed.parameters["fwhm"].start)
+        near = center + fwhm * np.linspace(-3, 3, 121)
+        x = np.concatenate([x, near[(near > low) & (near < high)]])
+    x = np.unique(x)
+    summed = model.sum
+    values = [summed.evaluate_piece(piece, x, list(model.start.values())) for piece in summed.pieces]
+    background = np.zeros(x.size)
+    has_background = False
+    for placed, value in zip(model.terms, values, strict=True):
+        if not placed.number:
+            background, has_background = background + value, True
+    peaks = tuple(
+        (placed.number, background + value) for placed, value in zip(model.terms, values, strict=True) if placed.number
+    )
+    return ModelLines(x, np.sum(values, axis=0), background if has_background else None, peaks)
+
+
+def base_under(model: Model, number: int) -> float:
+    """What the rest of the model adds up to under a peak's crown; the crown stands its height above that."""
+    center = model.term_numbered(number).parameters["center"].start
+    rest = model.without(number)
+    return float(rest.sum.evaluate(np.array([center]), list(rest.start.values()))[0])
+
+
+def residual(model: Model, curve: Curve) -> tuple[Floats, Floats]:
+    """x and measured minus model at the points in use."""
+    used = curve.take(model.points_in_use(curve))
+    return used.x, used.y - model.sum.evaluate(used.x, list(model.start.values()))

@@ -1,0 +1,50 @@
+"""What all tests share: the reference data, the demo's files, and windows that are closed again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+STRD = Path(__file__).parent / "reference" / "strd"
+
+
+@pytest.fixture(scope="session")
+def demo_files(tmp_path_factory: pytest.TempPathFactory) -> list[Path]:
+    """The five made-up spectra, in order of loading."""
+    from curvesieve.demo.raman import write_family
+
+    return write_family(tmp_path_factory.mktemp("raman"))
+
+
+@pytest.fixture
+def window(qtbot, tmp_path, monkeypatch) -> Iterator[Callable]:  # type: ignore[no-untyped-def]
+    """Makes a shown window on a study (or none). Left-over work and unsaved changes are dropped at the end."""
+    from curvesieve.app.defects import DefectKeeper
+    from curvesieve.app.main import make_application
+    from curvesieve.app.session import Session
+    from curvesieve.app.window import Window
+
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    make_application()
+    made: list[Window] = []
+
+    def make(study=None, path=None) -> Window:  # type: ignore[no-untyped-def]
+        session = Session()
+        if study is not None:
+            session.begin(study, path)
+        shown = Window(session, tmp_path)
+        shown.keeper = DefectKeeper(session)
+        qtbot.addWidget(shown, before_close_func=lambda w: setattr(w.session, "_saved", w.session.study))
+        shown.show()
+        shown.activateWindow()
+        qtbot.waitActive(shown)
+        made.append(shown)
+        return shown
+
+    yield make
+    for shown in made:
+        shown.session.jobs.close()
+        assert not (tmp_path / "state" / "curvesieve").exists(), "a defect was caught while the test ran"
