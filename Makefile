@@ -19,7 +19,7 @@ bench: bootstrap-dev   ## speed as ratios against references in the same run; re
 	scripts/with-display.sh --virtual $(PY) -m benchmarks
 
 screenshots: bootstrap ## drive the real application and write docs/screenshots/
-	scripts/with-display.sh --virtual $(PY) -m curvesieve.demo.screenshots docs/screenshots
+	scripts/with-display.sh --virtual $(PY) scripts/screenshots.py docs/screenshots
 
 lock: bootstrap-dev    ## resolve pyproject.toml afresh (needs uv)
 	scripts/lock.sh

@@ -38,9 +38,9 @@ def window(qtbot, tmp_path, monkeypatch) -> Iterator[Callable]:  # type: ignore[
         shown = Window(session, tmp_path)
         shown.keeper = DefectKeeper(session)
         qtbot.addWidget(shown, before_close_func=lambda w: setattr(w.session, "_saved", w.session.study))
-        shown.show()
-        shown.activateWindow()
-        qtbot.waitActive(shown)
+        with qtbot.waitActive(shown):
+            shown.show()
+            shown.activateWindow()
         made.append(shown)
         return shown
 

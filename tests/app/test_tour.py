@@ -142,7 +142,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     click_cell(ledger.view, 0, column)
     assert session.view.reading == (2, "fwhm")
     assert canvas.spot.isVisible()
-    assert "after Keep range, Despike" in ledger.origin.whole_text()
+    assert "after Keep range, Despike" in ledger.origin.text()
     click(ledger.copy)
     assert QApplication.clipboard().text().startswith("curve\tP1 center (cm-1)\tu(P1 center) (cm-1)")
     ledger.write(tmp_path / "ledger.csv")

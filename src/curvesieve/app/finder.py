@@ -6,6 +6,8 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+_MOST_ROWS = 14
+
 
 def matches(text: str, wanted: str) -> bool:
     """Whether every word asked for begins, or stands in, the action's name."""
@@ -36,7 +38,7 @@ class Finder(QFrame):
         window = self.parentWidget()
         assert window is not None
         width = min(520, window.width() - 40)
-        self.setGeometry((window.width() - width) // 2, 52, width, 380)
+        self.setGeometry((window.width() - width) // 2, 52, width, 60)
         self.field.clear()
         self._fill("")
         self.show()
@@ -59,6 +61,9 @@ class Finder(QFrame):
             nothing = QListWidgetItem("No action has these words")
             nothing.setFlags(Qt.ItemFlag.NoItemFlags)
             self.list.addItem(nothing)
+        height = min(self.list.count(), _MOST_ROWS) * self.list.sizeHintForRow(0) + 6
+        self.list.setFixedHeight(height)
+        self.resize(self.width(), height + self.field.sizeHint().height() + 28)
         self._move(0)
 
     def _move(self, by: int) -> None:

@@ -90,7 +90,8 @@ class LedgerDrawer(QWidget):
         super().__init__()
         self.session = session
         self.title = label(role="section")
-        self.origin = Elided(role="muted")
+        self.advice = Elided(role="muted")
+        self.origin = label(wrap=True)
         self.copy = button("Copy table", tip="Copy all rows for a spreadsheet, with units and uncertainties")
         self.copy.clicked.connect(self.copy_table)
         self.export = button("Write CSV…", tip="Write all rows to a file, with units and uncertainties")
@@ -99,7 +100,7 @@ class LedgerDrawer(QWidget):
         top.setContentsMargins(0, 0, 0, 0)
         top.setSpacing(10)
         top.addWidget(self.title)
-        top.addWidget(self.origin, 1)
+        top.addWidget(self.advice, 1)
         top.addWidget(self.copy)
         top.addWidget(self.export)
         self.model = LedgerModel()
@@ -121,7 +122,9 @@ class LedgerDrawer(QWidget):
         layout.setContentsMargins(0, 2, 0, 0)
         layout.setSpacing(5)
         layout.addLayout(top)
+        layout.addWidget(self.origin)
         layout.addWidget(self.view, 1)
+        layout.addStretch(0)
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(lambda old, new: self.refresh())
 
@@ -142,9 +145,14 @@ class LedgerDrawer(QWidget):
                     bar.setValue(place)
         self.title.setText(f"LEDGER  ·  {made.title}" if made.rows else "LEDGER")
         has_readings = bool(made.columns)
+        self.view.setVisible(bool(made.rows))
         self.copy.setEnabled(has_readings)
         self.export.setEnabled(has_readings)
-        self.origin.set(self._origin() if has_readings else "Fit a model, and its readings appear here.")
+        origin = self._origin()
+        self.origin.setText(origin)
+        self.origin.setVisible(bool(origin))
+        where = "Click a number to see where it comes from."
+        self.advice.set(where if has_readings else "Fit a model, and its readings appear here.")
 
     def _origin(self) -> str:
         view = self.session.view
@@ -152,7 +160,7 @@ class LedgerDrawer(QWidget):
             if row.curve.id == view.curve and view.reading in row.cells:
                 assert view.reading is not None
                 return core.provenance(self.session.study, row.curve, row.cells[view.reading])
-        return "Click a number to see where it comes from."
+        return ""
 
     def _choose(self, index: QModelIndex) -> None:
         row, column = self.ledger.rows[index.row()], self.model.column(index.column())

@@ -17,6 +17,7 @@ class StatusLine(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(25)
         self.pointer = label()
+        self.pointer.hide()
         self.hint = Elided()
         self.busy = label()
         row = QHBoxLayout(self)
@@ -25,6 +26,10 @@ class StatusLine(QWidget):
         row.addWidget(self.pointer)
         row.addWidget(self.hint, 1)
         row.addWidget(self.busy)
+
+    def show_pointer(self, text: str) -> None:
+        self.pointer.setText(text)
+        self.pointer.setVisible(bool(text))
 
     def show_busy(self, text: str) -> None:
         self.busy.setText(f"{text} …" if text else "")

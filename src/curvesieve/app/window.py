@@ -90,11 +90,12 @@ class Window(QMainWindow):
         QShortcut(QKeySequence("Ctrl+K"), self).activated.connect(self.finder.open)
         session.noticed.connect(self.notice.show_notice)
         session.jobs.busy_changed.connect(self.status.show_busy)
-        canvas.pointer.connect(self.status.pointer.setText)
+        canvas.pointer.connect(self.status.show_pointer)
         canvas.hint.connect(self.status.hint.set)
-        self.shelf.files_asked.connect(self.ask_files)
+        for part in (self.shelf, self.intake_bench, canvas):
+            part.files_asked.connect(self.ask_files)
+        canvas.study_asked.connect(self.ask_open)
         self.shelf.looked_at_curve.connect(lambda: self.show_bench("Curve"))
-        self.intake_bench.files_asked.connect(self.ask_files)
         self.intake_bench.brought_in.connect(lambda: self.show_bench("Curve"))
 
     def refresh(self) -> None:
@@ -106,6 +107,7 @@ class Window(QMainWindow):
     def show_bench(self, name: str) -> None:
         self.benches.setCurrentIndex(BENCHES.index(name))
         self.header.show_bench(name)
+        self.shelf.setVisible(name != "Intake")  # the waiting files stand in its place
         if name == "Intake":
             self.status.hint.set("Nothing is part of the study until you bring it in")
         else:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from decimal import Decimal
 
 
 @dataclass(frozen=True)
@@ -32,6 +33,11 @@ def _places(u: float) -> int:
     return -exponent + (1 if first == 1 else 0)
 
 
+def _fixed(value: float, places: int) -> str:
+    """The number with so many decimal places, rounded as it is written: 0.00035 is a tie, its binary is not."""
+    return f"{Decimal(repr(value)).quantize(Decimal(1).scaleb(-places)):f}"
+
+
 def concise(value: float, u: float | None) -> str:
     """``1338.1(3)``: the digits in brackets are u in the last places (JCGM 100:2008, 7.2.2)."""
     if not math.isfinite(value):
@@ -40,15 +46,14 @@ def concise(value: float, u: float | None) -> str:
         return f"{value:.6g}"
     if u <= 0:
         return f"{value:.10g}"
+    value, u = float(value), float(u)
     places = _places(u)
     magnitude = max(abs(value), u)
     if places < 0 or magnitude >= 1e7 or magnitude < 1e-4:
         exponent = math.floor(math.log10(magnitude))
         body = concise(value / 10**exponent, u / 10**exponent)
         return f"{body}e{exponent}" if exponent else body
-    digits = round(u * 10**places)
-    bracket = f"{digits}" if places == 0 or digits < 10**places else f"{u:.{places}f}"
-    return f"{value:.{places}f}({bracket})"
+    return f"{_fixed(value, places)}({_fixed(u, places).replace('.', '').lstrip('0')})"
 
 
 def plus_minus(value: float, u: float | None) -> str:
@@ -57,6 +62,7 @@ def plus_minus(value: float, u: float | None) -> str:
         return "–"
     if u is None or not math.isfinite(u) or u <= 0:
         return f"{value:.6g}"
+    value, u = float(value), float(u)
     places = _places(u)
     magnitude = max(abs(value), u)
     if places < 0 or magnitude >= 1e7 or magnitude < 1e-4:
@@ -64,6 +70,6 @@ def plus_minus(value: float, u: float | None) -> str:
         if exponent:
             scaled = 10.0**exponent
             inner = max(_places(u / scaled), 0)
-            return f"({value / scaled:.{inner}f} ± {u / scaled:.{inner}f})e{exponent}"
+            return f"({_fixed(value / scaled, inner)} ± {_fixed(u / scaled, inner)})e{exponent}"
     places = max(places, 0)
-    return f"{value:.{places}f} ± {u:.{places}f}"
+    return f"{_fixed(value, places)} ± {_fixed(u, places)}"

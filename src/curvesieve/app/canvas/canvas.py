@@ -16,7 +16,8 @@ from curvesieve.app.canvas.scene import Scene, scene_of
 from curvesieve.app.canvas.strip import CatchStrip
 from curvesieve.app.canvas.trace import Trace
 from curvesieve.app.session import MODEL, RECORDED, Session, View
-from curvesieve.app.theme.tokens import colour
+from curvesieve.app.theme.tokens import colour, palette
+from curvesieve.app.widgets.basics import Card, button, label
 from curvesieve.core import units
 from curvesieve.core.errors import counted
 from curvesieve.core.models import Model
@@ -35,6 +36,8 @@ HINTS = {
 class Canvas(QWidget):
     """Renders the curve in hand; see `scene` for what is shown at which stage."""
 
+    files_asked = pyqtSignal()
+    study_asked = pyqtSignal()
     pointer = pyqtSignal(str)
     hint = pyqtSignal(str)
 
@@ -58,14 +61,14 @@ class Canvas(QWidget):
         self.title.setTextFormat(Qt.TextFormat.RichText)
         self.x_scale = self._button("x lin", "Linear or logarithmic x axis", self._switch_scale)
         self.y_scale = self._button("y lin", "Linear or logarithmic y axis", self._switch_scale)
-        for button in (self.x_scale, self.y_scale):
-            button.setCheckable(True)
+        for scale in (self.x_scale, self.y_scale):
+            scale.setCheckable(True)
         self.whole = self._button("Whole curve", "Show all of the curve (Home)", self.show_all)
         top = QHBoxLayout()
         top.setContentsMargins(0, 0, 0, 0)
         top.addWidget(self.title, 1)
-        for button in (self.x_scale, self.y_scale, self.whole):
-            top.addWidget(button)
+        for control in (self.x_scale, self.y_scale, self.whole):
+            top.addWidget(control)
         self.plot = Plot()
         self.strip = CatchStrip(self.plot)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
@@ -79,12 +82,37 @@ class Canvas(QWidget):
         layout.setSpacing(6)
         layout.addLayout(top)
         layout.addWidget(self.splitter, 1)
+        self.empty = self._make_empty()
+        layout.addWidget(self.empty, 1)
+        self.controls = (self.x_scale, self.y_scale, self.whole)
+
+    def _make_empty(self) -> QWidget:
+        """What stands in place of the plots while there is no curve."""
+        page = Card()
+        choose = button("Choose files…", "act", "Ctrl+I")
+        choose.clicked.connect(self.files_asked)
+        opened = button("Open a study…", tip="Ctrl+O")
+        opened.clicked.connect(self.study_asked)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(choose)
+        row.addWidget(opened)
+        row.addStretch(1)
+        words = label("Drop files of measured curves here, or paste a table.", "strong")
+        more = label("Text with columns of numbers; preamble, names and units are found.", "muted")
+        page.rows.addStretch(2)
+        for text in (words, more):
+            text.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            page.rows.addWidget(text)
+        page.rows.addSpacing(10)
+        page.rows.addLayout(row)
+        page.rows.addStretch(3)
+        return page
 
     def _button(self, text: str, tip: str, slot: Callable[[], None]) -> QPushButton:
-        button = QPushButton(text)
-        button.setToolTip(tip)
-        button.clicked.connect(lambda: slot())
-        return button
+        made = button(text, tip=tip)
+        made.clicked.connect(lambda: slot())
+        return made
 
     def _make_items(self) -> None:
         self.ghost, self.ink = Trace(self.plot, 0), Trace(self.plot, 10)
@@ -121,6 +149,9 @@ class Canvas(QWidget):
         """Draws the session's study and view anew; the ranges of the axes stay as long as the curve does."""
         self._scene = scene = scene_of(self.session.study, self.session.view)
         self._model = self.session.model_in_sight() if self.session.view.stage == MODEL else Model()
+        for widget in (self.splitter, *self.controls):
+            widget.setVisible(scene is not None)
+        self.empty.setVisible(scene is None)
         if scene is None:
             self._clear()
             return
@@ -153,7 +184,7 @@ class Canvas(QWidget):
         self._place_handles(Model())
         self.band.hide()
         self.spot.hide()
-        self.title.setText("No curve yet. Drop a file on the window.")
+        self.title.setText("No curve yet")
         self.plot.set_labels("", "")
         self.strip.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH")
         self.hint.emit("Drop text files on the window, open them, or paste a table")
@@ -161,12 +192,14 @@ class Canvas(QWidget):
     def _set_title(self, scene: Scene) -> None:
         muted = colour("muted").name()
         caught = sum(len(t.caught) for t in scene.made.trail if t.message.endswith("caught"))
-        facts = [scene.after.y_label, counted(len(scene.after), "point")]
+        facts = [counted(len(scene.after), "point")]
         if caught:
             facts.append(f"{caught:,} caught")
         label = scene.entry.label.replace("&", "&amp;").replace("<", "&lt;")
         label = label if len(label) <= 48 else label[:46] + "…"
-        self.title.setText(f"<b>{label}</b> <span style='color:{muted}'>{' · '.join(facts)}</span>")
+        self.title.setText(
+            f"<span style='font-weight:600'>{label}</span> <span style='color:{muted}'>{' · '.join(facts)}</span>"
+        )
 
     def _draw_model(self, model: Model) -> None:
         lines = model_lines(model, self._scene.made.curve) if self._scene is not None else None
@@ -248,7 +281,7 @@ class Canvas(QWidget):
         center, fwhm = placed.parameters["center"].start, abs(placed.parameters["fwhm"].start)
         edges = (center - fwhm / 2, center + fwhm / 2)
         self.spot.setRegion([float(self.plot.map_x(edge)) for edge in edges])
-        self.spot.setBrush(pg.mkBrush(colour("straw", 70)))
+        self.spot.setBrush(pg.mkBrush(colour("straw", 70 if palette().name == "light" else 36)))
         self.spot.show()
 
     def _say_hint(self, scene: Scene) -> None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListView, QVBoxLayout, QWidget
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSize, Qt, pyqtSignal
+from PyQt6.QtWidgets import QLabel, QListView, QVBoxLayout, QWidget
 
 from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.theme.tokens import colour
@@ -32,7 +32,7 @@ class CatchList(QAbstractListModel):
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role == Qt.ItemDataRole.DisplayRole:
-            return f"{self.x[index.row()]:.6g}   {self.y[index.row()]:.5g}"
+            return f" {self.x[index.row()]:.6g},  {self.y[index.row()]:.5g}  "
         return None
 
 
@@ -60,19 +60,19 @@ class CatchStrip(QWidget):
         self.list = QListView()
         self.list.setModel(self.list_model)
         self.list.setUniformItemSizes(True)
-        self.list.setFixedWidth(136)
+        self.list.setFlow(QListView.Flow.LeftToRight)
+        self.list.setGridSize(QSize(132, 24))
+        self.list.setFixedHeight(40)
+        self.list.setHorizontalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setToolTip("What was caught: x and y. Click one to go there.")
         self.list.clicked.connect(lambda index: self.point_chosen.emit(float(self.list_model.x[index.row()])))
-        row = QHBoxLayout()
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
-        row.addWidget(self.plot, 1)
-        row.addWidget(self.list)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         layout.addWidget(self.title)
-        layout.addLayout(row, 1)
+        layout.addWidget(self.plot, 1)  # as wide as the main plot, so that x stands under x
+        layout.addWidget(self.list)
         self.restyle()
 
     def restyle(self) -> None:

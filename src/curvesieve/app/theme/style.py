@@ -77,9 +77,10 @@ QWidget#header QLabel {{ color: {p.header_muted}; }}
 QWidget#header QLabel#brand {{ color: {p.header_ink}; font-weight: 600; }}
 QWidget#header QPushButton {{ background: transparent; color: {p.header_ink}; border: none; border-radius: 14px;
   padding: 4px 18px; min-height: 20px; }}
+QWidget#header QPushButton[bench="true"] {{ min-width: 60px; }}
 QWidget#header QPushButton:hover {{ background: rgba(255, 255, 255, 26); }}
 QWidget#header QPushButton:focus {{ border: 1px solid {p.header_muted}; }}
-QWidget#header QPushButton:checked {{ background: {p.straw}; color: #22302F; font-weight: 600; }}
+QWidget#header QPushButton:checked {{ background: {p.straw}; color: #22302F; }}
 QWidget#header QPushButton#finder {{ color: {p.header_muted}; }}
 
 QPushButton {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 5px; padding: 4px 12px; }}
@@ -120,6 +121,9 @@ QAbstractItemView {{ background: {p.card}; border: 1px solid {p.line}; outline: 
 QListView#shelf {{ background: {p.paper}; border: none; }}
 QHeaderView::section {{ background: {p.paper}; color: {p.muted}; border: none; border-right: 1px solid {p.line};
   border-bottom: 1px solid {p.line}; padding: 4px 6px; font-size: 13px; }}
+QTableView::indicator {{ width: 13px; height: 13px; border: 1px solid {p.ghost}; border-radius: 2px;
+  background: {p.sunk}; }}
+QTableView::indicator:checked {{ background: {p.verdigris}; border-color: {p.verdigris}; }}
 QTableView::item {{ padding: 0 6px; }}
 QTableCornerButton::section {{ background: {p.paper}; border: none; }}
 QSplitter::handle {{ background: transparent; }}

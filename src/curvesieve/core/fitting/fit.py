@@ -89,7 +89,7 @@ def _upright(result: FitResult, model: Model) -> FitResult:
 
 def _solved(problem: Problem, formula: str, watch: Watch | None = None) -> FitResult:
     solution = solve(problem, watch)
-    matrix, mixed = covariance(problem, solution)
+    matrix, dead, mixed = covariance(problem, solution)
     names = problem.model.names
     free = tuple(names[i] for i in problem.free)
     full = problem.full(solution.values)
@@ -97,11 +97,14 @@ def _solved(problem: Problem, formula: str, watch: Watch | None = None) -> FitRe
     if matrix is not None:
         us = dict(zip(free, np.sqrt(np.diag(matrix)).tolist(), strict=True))
     warnings = [f"{name} ended on its bound." for name in at_bound(problem, solution.values)]
-    if len(mixed) == 1:
-        warnings.append(f"{mixed[0]} has no effect on the model here; hold it or remove it.")
-    elif mixed:
+    converged, message = solution.converged, solution.message
+    if dead:
+        converged = False
+        verb = "has" if len(dead) == 1 else "have"
+        message = f"{', '.join(dead)} {verb} no effect where the fit ended. Try other starts, hold or remove."
+    if mixed:
         warnings.append(f"{', '.join(mixed)} cannot be told apart by these points; hold one of them.")
-    elif matrix is None:
+    elif matrix is None and not dead:
         warnings.append("There are as many parameters as points: no uncertainty can be given.")
     return FitResult(
         formula=formula,
@@ -113,8 +116,8 @@ def _solved(problem: Problem, formula: str, watch: Watch | None = None) -> FitRe
         covariance=None if matrix is None else tuple(map(tuple, matrix.tolist())),
         scaled=True,
         statistics=statistics(problem, solution),
-        converged=solution.converged,
-        message=solution.message,
+        converged=converged,
+        message=message,
         iterations=solution.iterations,
         loss=problem.loss,
         warnings=tuple(warnings),

@@ -43,7 +43,8 @@ def solve(problem: Problem, watch: Callable[[Floats], None] | None = None) -> So
     """Minimises the problem's loss from its start. `watch` sees each Jacobian's place and may raise Cancelled."""
     start = problem.start[problem.free]
     with np.errstate(all="ignore"):
-        if not np.isfinite(problem.residuals(start)).all():
+        r = problem.residuals(start)
+        if not np.isfinite(np.dot(r, r)):
             raise InputError(
                 "The model has no finite value at its start; choose other starts (a log or root of a negative?)."
             )

@@ -16,10 +16,11 @@ _RANK_LIMIT = 1e-12
 """Smallest singular value of the column-scaled Jacobian, against the largest, that still counts."""
 
 
-def covariance(problem: Problem, solution: Solution) -> tuple[Floats | None, list[str]]:
+def covariance(problem: Problem, solution: Solution) -> tuple[Floats | None, list[str], list[str]]:
     """(JᵀJ)⁻¹ times the residual variance, by singular values of the scaled Jacobian.
 
-    Returns None and the parameters that trade off when the Jacobian has not full rank. The covariance is scaled by
+    Returns it (None when the Jacobian has not full rank or no degree of freedom is left), the parameters that have
+    no effect, and those that trade off. The covariance is scaled by
     rss/dof (NIST StRD certifies this form); for a robust loss by the M-estimator's factor (Huber 1981, eq. 6.5
     of chapter 7; from memory).
     """
@@ -28,14 +29,14 @@ def covariance(problem: Problem, solution: Solution) -> tuple[Floats | None, lis
     lengths = np.sqrt(np.einsum("ij,ij->i", j, j))
     dead = [name for name, length in zip(names, lengths, strict=True) if not length > 0 or not math.isfinite(length)]
     if dead:
-        return None, dead
+        return None, dead, []
     _, singular, vt = np.linalg.svd((j / lengths[:, None]).T, full_matrices=False)
     if singular[-1] <= _RANK_LIMIT * singular[0]:
         mixed = np.abs(vt[-1]) >= 0.1 * np.abs(vt[-1]).max()
-        return None, [name for name, on in zip(names, mixed, strict=True) if on]
+        return None, [], [name for name, on in zip(names, mixed, strict=True) if on]
     root = vt.T / singular / lengths[:, None]
     variance = _variance(problem, solution)
-    return (None if variance is None else np.asarray(root @ root.T * variance)), []
+    return (None if variance is None else np.asarray(root @ root.T * variance)), [], []
 
 
 def _variance(problem: Problem, solution: Solution) -> float | None:

@@ -10,6 +10,8 @@ from curvesieve.core.formats.cells import BLANKS, NO_NUMBER, is_number, number, 
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", BLANKS: "blanks"}
 COMMENT_MARKS = "#%!;/*'\""
 _PROBED_LINES = 4000
+_MOST_ODD = 5
+"""Odd rows in a row that data may hold: a ragged line, a repeated heading. More of them end the table."""
 _UNIT_IN_NAME = (
     re.compile(r"^(?P<name>.*\S)\s*\((?P<unit>[^()]*(?:\([^()]*\))?[^()]*)\)$"),
     re.compile(r"^(?P<name>.*\S)\s*\[(?P<unit>[^\[\]]*)\]$"),
@@ -47,8 +49,8 @@ def find_layout(lines: list[str]) -> Layout | None:
     """The layout whose block of number rows holds most, or None when no row holds a number.
 
     Every delimiter is tried with every decimal mark; a block is a run of rows with the same count of cells, of
-    which at least one, and at least half, are numbers and none is another text. Blank rows and up to a few odd
-    rows do not end a block; more columns win over fewer when as many rows agree.
+    which at least one, and at least half, are numbers and none is another text. Blank rows and a few odd rows
+    do not end a block; more columns win over fewer when as many rows agree.
     """
     best: tuple[float, Layout] | None = None
     probe = lines[:_PROBED_LINES]
@@ -73,27 +75,37 @@ def find_layout(lines: list[str]) -> Layout | None:
 
 
 def _longest_block(lines: list[str], delimiter: str, decimal: str) -> tuple[int, int, int, int] | None:
-    best: tuple[int, int, int, int] | None = None
-    first = last = columns = rows = odd = 0
+    """First row, last row, columns and count of number rows of the block that holds most numbers."""
+    counts: list[tuple[int, int, bool]] = []  # row, cells when it is data, whether it holds a number at all
     for row, line in enumerate(lines):
-        if not line.strip():
-            continue
-        count = number_row(split_cells(line, delimiter), decimal)
-        if count and rows and count == columns:
-            last, rows, odd = row, rows + 1, 0
-        elif rows and odd < 3 and rows >= 3:
-            odd += 1  # a ragged or text row inside the data; it is left out and counted later
-            if count and odd == 3:
-                first = last = row
-                columns, rows, odd = count, 1, 0
-        elif count:
-            first = last = row
-            columns, rows, odd = count, 1, 0
-        else:
-            rows = 0
-        if rows and (best is None or rows * columns > best[3] * best[2]):
-            best = first, last, columns, rows
+        if line.strip():
+            cells = split_cells(line, delimiter)
+            counts.append((row, number_row(cells, decimal), any(is_number(cell, decimal) for cell in cells)))
+    best: tuple[int, int, int, int] | None = None
+    for columns in {count for _, count, _ in counts if count}:
+        for run in _runs([i for i, (_, count, _) in enumerate(counts) if count == columns], counts):
+            if best is None or len(run) * columns > best[2] * best[3]:
+                best = counts[run[0]][0], counts[run[-1]][0], columns, len(run)
     return best
+
+
+def _runs(places: list[int], counts: list[tuple[int, int, bool]]) -> list[list[int]]:
+    """Data rows that belong together: at most `_MOST_ODD` odd rows between two of them."""
+    runs: list[list[int]] = [[]]
+    for place in places:
+        if runs[-1] and place - runs[-1][-1] > _MOST_ODD + 1:
+            runs.append([])
+        runs[-1].append(place)
+    return [_without_preamble(run, counts) for run in runs if run]
+
+
+def _without_preamble(run: list[int], counts: list[tuple[int, int, bool]]) -> list[int]:
+    """Drops a stray row or two of numbers that stand above a row of words: they belong to the preamble."""
+    for i in range(1, min(3, len(run) - 2)):
+        between = range(run[i - 1] + 1, run[i])
+        if between and not any(counts[place][2] for place in between):
+            return _without_preamble(run[i:], counts)
+    return run
 
 
 def number_row(cells: list[str], decimal: str) -> int:
@@ -153,7 +165,7 @@ def split_name(cell: str) -> tuple[str, str]:
     """``Raman shift (cm-1)`` → (``Raman shift``, ``cm-1``); a name without a unit has the unit ``""``."""
     from curvesieve.core import units
 
-    text = cell.strip().strip('"').strip()
+    text = cell.strip()
     for shape in _UNIT_IN_NAME:
         match = shape.match(text)
         if match and (shape is not _UNIT_IN_NAME[2] or units.is_known(match["unit"])):

@@ -128,7 +128,6 @@ def _read_fast(lines: list[str], layout: Layout) -> Floats | None:
             decimal=layout.decimal,
             header=None,
             dtype=np.float64,
-            float_precision="round_trip",
             skip_blank_lines=True,
             skipinitialspace=True,
             keep_default_na=False,

@@ -126,7 +126,9 @@ class _Checker:
             tree = ast.parse("".join(pieces).rstrip(), mode="eval").body
         except SyntaxError as error:
             column = len("".join(pieces)[: max((error.offset or 1) - 1, 0)].encode())
-            raise FormulaError(_plain_syntax(error, stripped), self._place(column)) from None
+            unfinished = stripped.rstrip()[-1] in "+-*/^<>,"  # Python then points at the beginning
+            place = self.places[-1] if unfinished else self._place(column)
+            raise FormulaError(_plain_syntax(error, stripped), place) from None
         except (ValueError, MemoryError, RecursionError):
             raise FormulaError("The formula cannot be read; it may be nested too deep.", start) from None
         checked = self._check(tree, 0)

@@ -13,6 +13,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, nearest
 
+INTENTS = ("trim", "repair", "level", "smooth", "re-axis", "transform", "combine")
+
 
 @dataclass(frozen=True, eq=False)
 class Caught:
@@ -75,8 +77,9 @@ class Step(BaseModel):
 
 
 def registered_steps() -> dict[str, type[Step]]:
-    """Every step by its slug, in the order of declaration."""
-    return {cls.slug: cls for cls in _subclasses(Step) if hasattr(cls, "slug")}  # type: ignore[type-abstract]
+    """Every step by its slug, grouped by intent in the order of `INTENTS`."""
+    found = [cls for cls in _subclasses(Step) if hasattr(cls, "slug")]  # type: ignore[type-abstract]
+    return {cls.slug: cls for cls in sorted(found, key=lambda cls: INTENTS.index(cls.intent))}
 
 
 def _subclasses(cls: type[Step]) -> list[type[Step]]:

@@ -148,15 +148,8 @@ def move_step(curve_id: str, slot_id: str, place: int) -> Edit:
 
 
 def set_model(curve_id: str, model: Model) -> Edit:
-    """Another model. When only its start or range differ, the old fit stays, marked out of date by its key."""
-
-    def change(curve: CurveEntry) -> CurveEntry:
-        same_terms = curve.model.names == model.names and [t.slug for t in curve.model.terms] == [
-            t.slug for t in model.terms
-        ]
-        return curve.model_copy(update={"model": model, "fit": curve.fit if same_terms else None})
-
-    return change_curve(curve_id, change)
+    """Another model, or the same with other starts or another range; the old fit goes, as it is not of this one."""
+    return change_curve(curve_id, lambda curve: curve.model_copy(update={"model": model, "fit": None}))
 
 
 def set_fit(curve_id: str, fit: FitEntry | None) -> Edit:

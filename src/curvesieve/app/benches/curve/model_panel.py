@@ -26,7 +26,7 @@ from curvesieve.core.models import BACKGROUNDS, PEAKS, TERMS, Model
 from curvesieve.core.study import CurveEntry
 
 _ROW_PX = 27
-_MOST_ROWS = 13
+_MOST_ROWS = 90
 
 
 class ModelPanel(QWidget):
@@ -78,11 +78,11 @@ class ModelPanel(QWidget):
         self.background.setCurrentIndex(BACKGROUNDS.index("line"))
         self.background.activated.connect(self._choose_background)
         grid = QGridLayout()
-        grid.setVerticalSpacing(4)
-        for row, (text, box) in enumerate((("new peaks are", self.peak_kind), ("background", self.background))):
-            grid.addWidget(label(text, "muted"), row, 0)
-            grid.addWidget(box, row, 1)
-        grid.setColumnStretch(1, 1)
+        grid.setVerticalSpacing(1)
+        for column, (text, box) in enumerate((("new peaks are", self.peak_kind), ("background", self.background))):
+            grid.addWidget(label(text, "muted"), 0, column)
+            grid.addWidget(box, 1, column)
+            grid.setColumnStretch(column, 1)
         return grid
 
     def _make_table(self) -> None:
@@ -102,6 +102,7 @@ class ModelPanel(QWidget):
         self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.view.setEditTriggers(QAbstractItemView.EditTrigger.AllEditTriggers)
         self.view.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.view.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.view.customContextMenuRequested.connect(self._open_menu)
         self.view.clicked.connect(lambda index: self.session.look_at_stage(MODEL))
@@ -138,7 +139,8 @@ class ModelPanel(QWidget):
         self.table.refresh()
         count = len(self.table.rows)
         self.view.setVisible(bool(count))
-        self.view.setFixedHeight(30 + _ROW_PX * min(count, _MOST_ROWS))
+        header = self.view.horizontalHeader()
+        self.view.setFixedHeight((header.sizeHint().height() if header else 0) + _ROW_PX * min(count, _MOST_ROWS) + 4)
         self.formula.setText(_described(model) or "No terms yet. Double-click a peak on the plot to add one.")
         self.summary.setText(f"{len(model.peaks)} peak{'s' if len(model.peaks) != 1 else ''}" if model.terms else "")
         if model.terms:
