@@ -116,6 +116,7 @@ class LedgerDrawer(QWidget):
         vertical.setDefaultSectionSize(24)
         horizontal.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         horizontal.setHighlightSections(False)
+        horizontal.setResizeContentsPrecision(40)
         horizontal.setMinimumSectionSize(76)
         self.view.clicked.connect(self._choose)
         layout = QVBoxLayout(self)

@@ -76,7 +76,7 @@ def _state(study: Study, curve: CurveEntry) -> tuple[str, str]:
 @lru_cache(maxsize=2048)
 def _drawing(curve: Curve) -> QPolygonF:
     """The curve in the unit square, y downwards, thinned by taking every so many points."""
-    pick = np.unique(np.linspace(0, len(curve) - 1, _DRAWN_POINTS).astype(int))
+    pick = np.linspace(0, len(curve) - 1, min(_DRAWN_POINTS, len(curve))).astype(int)
     x, y = curve.x[pick], curve.y[pick]
     low, high = np.quantile(y, [0.0, 0.97]) if y.size > 20 else (y.min(), y.max())
     x = (x - x.min()) / (np.ptp(x) or 1.0)

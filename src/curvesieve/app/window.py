@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
@@ -18,7 +20,6 @@ from PyQt6.QtWidgets import (
 
 from curvesieve.app.actions import make_actions
 from curvesieve.app.benches.curve.bench import CurveBench
-from curvesieve.app.benches.intake.bench import IntakeBench
 from curvesieve.app.finder import Finder
 from curvesieve.app.header import Header
 from curvesieve.app.intake import Tray
@@ -30,6 +31,9 @@ from curvesieve.app.theme import apply_theme
 from curvesieve.core.models import Model
 from curvesieve.core.study import Study
 from curvesieve.core.study.store import SUFFIX
+
+if TYPE_CHECKING:
+    from curvesieve.app.benches.intake.bench import IntakeBench
 
 BENCHES = ("Intake", "Curve")
 _STUDIES = f"Studies (*{SUFFIX})"
@@ -61,10 +65,8 @@ class Window(QMainWindow):
         self.shelf = Shelf(self.session)
         self.shelf.setFixedWidth(212)
         self.curve_bench = CurveBench(self.session)
-        self.intake_bench = IntakeBench(self.session, self.tray)
         self.status = StatusLine()
         self.benches = QStackedWidget()
-        self.benches.addWidget(self.intake_bench)
         self.benches.addWidget(self.curve_bench)
         middle = QHBoxLayout()
         middle.setContentsMargins(10, 10, 10, 8)
@@ -92,26 +94,37 @@ class Window(QMainWindow):
         session.jobs.busy_changed.connect(self.status.show_busy)
         canvas.pointer.connect(self.status.show_pointer)
         canvas.hint.connect(self.status.hint.set)
-        for part in (self.shelf, self.intake_bench, canvas):
+        for part in (self.shelf, canvas):
             part.files_asked.connect(self.ask_files)
         canvas.study_asked.connect(self.ask_open)
         self.shelf.looked_at_curve.connect(lambda: self.show_bench("Curve"))
-        self.intake_bench.brought_in.connect(lambda: self.show_bench("Curve"))
+
+    @cached_property
+    def intake_bench(self) -> IntakeBench:
+        """Made when it is first gone to: most sessions begin with a study, and the window should be there at once."""
+        from curvesieve.app.benches.intake.bench import IntakeBench
+
+        bench = IntakeBench(self.session, self.tray)
+        bench.files_asked.connect(self.ask_files)
+        bench.brought_in.connect(lambda: self.show_bench("Curve"))
+        self.benches.addWidget(bench)
+        return bench
 
     def refresh(self) -> None:
         """Renders everything anew."""
         self.shelf.refresh()
         self.curve_bench.refresh()
-        self.intake_bench.refresh()
+        if "intake_bench" in vars(self):
+            self.intake_bench.refresh()
 
     def show_bench(self, name: str) -> None:
-        self.benches.setCurrentIndex(BENCHES.index(name))
+        self.benches.setCurrentWidget(self.intake_bench if name == "Intake" else self.curve_bench)
         self.header.show_bench(name)
         self.shelf.setVisible(name != "Intake")  # the waiting files stand in its place
         if name == "Intake":
             self.status.hint.set("Nothing is part of the study until you bring it in")
         else:
-            self.curve_bench.canvas.refresh()
+            self.curve_bench.canvas.say_hint()
 
     def use_scheme(self, scheme: str) -> None:
         app = QApplication.instance()

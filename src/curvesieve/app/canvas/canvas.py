@@ -172,7 +172,7 @@ class Canvas(QWidget):
         self._place_band(scene)
         self._fill_strip(scene, self._model)
         self._mark_reading()
-        self._say_hint(scene)
+        self.say_hint()
         if self._framed != scene.entry.id:
             self.show_all()
 
@@ -284,7 +284,10 @@ class Canvas(QWidget):
         self.spot.setBrush(pg.mkBrush(colour("straw", 70 if palette().name == "light" else 36)))
         self.spot.show()
 
-    def _say_hint(self, scene: Scene) -> None:
+    def say_hint(self) -> None:
+        """Says what the pointer can do at the stage in hand."""
+        if self._scene is None:
+            return
         stage = self.session.view.stage
         key = stage if stage in HINTS else "band" if self._step_band() else "step"
         self.hint.emit(HINTS[key])

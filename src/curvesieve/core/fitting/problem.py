@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,12 +33,6 @@ class Problem:
     lower: Floats
     upper: Floats
     loss: str = "squared"
-    _value: Floats = field(init=False, repr=False)
-    _jacobian: Floats = field(init=False, repr=False)
-
-    def __post_init__(self) -> None:
-        object.__setattr__(self, "_value", np.empty(self.y.size))
-        object.__setattr__(self, "_jacobian", np.empty((self.start.size, self.y.size)))
 
     @property
     def bounded(self) -> bool:
@@ -52,17 +46,22 @@ class Problem:
 
     def residuals(self, free_values: Floats) -> Floats:
         """(model − y)/u, a new array of shape (n,)."""
-        value: Floats = self.model.value(self.rows, self.full(free_values), self._value) - self.y
+        value = self.model.value(self.rows, self.full(free_values), np.empty(self.y.size))
+        value -= self.y
         return value if self.u is None else value / self.u
 
-    def jacobian(self, free_values: Floats) -> Floats:
-        """∂residual/∂free parameter, shape (free, n); the array is reused by the next call."""
-        out = self.model.jacobian(self.rows, self.full(free_values), self._jacobian)
+    def both(self, free_values: Floats) -> tuple[Floats, Floats]:
+        """Residuals as above, and ∂residual/∂free parameter of shape (free, n); both are new arrays."""
+        jacobian = np.empty((self.start.size, self.y.size))
+        value = np.empty(self.y.size)
+        self.model.both(self.rows, self.full(free_values), value, jacobian)
+        value -= self.y
         if self.free.size < self.start.size:
-            out = out[self.free]
+            jacobian = jacobian[self.free]
         if self.u is not None:
-            out = np.divide(out, self.u, out=out)
-        return out
+            value /= self.u
+            jacobian /= self.u
+        return value, jacobian
 
 
 def state_problem(

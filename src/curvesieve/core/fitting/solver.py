@@ -1,20 +1,27 @@
-"""The minimisation itself: Levenberg–Marquardt by MINPACK; trust region where bounds or a robust loss ask for it."""
+"""The minimisation: Levenberg–Marquardt, quick or by MINPACK; trust region for bounds and robust losses."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.problem import Problem
+from curvesieve.core.fitting.quick import normal_equations
 
 Floats = NDArray[np.float64]
-_TOLERANCE = 1e-15
-"""At the level of rounding: iterations near the minimum are cheap and digits are what users come for."""
+_STEP_TOLERANCE, _SUM_TOLERANCE = 1e-9, 1e-15
+"""Relative changes of the parameters and of the sum of squares that end the iteration; a last Gauss–Newton step,
+whose Jacobian the uncertainties need anyway, then takes the parameters to rounding."""
 _MAX_EVALUATIONS_PER_PARAMETER = 400
+_MOST_POLISH, _SURE_STEP = 12, 1e-8
+"""Last steps at the most, and the relative step after which the next would change nothing."""
+_TRUSTED_DIAGONAL = 1e-5
+"""Smallest diagonal of R for which normal equations, which square the condition, keep enough digits."""
 _GRADIENT_LIMIT = 1e-6
 """Largest cosine between residual and a Jacobian column that still counts as a minimum."""
 _ROUNDING_RESIDUAL = 1e-11
@@ -29,9 +36,16 @@ class Cancelled(Exception):
 
 @dataclass(frozen=True, eq=False)
 class Solution:
-    """Where the solver ended, in the free parameters, and what it says of that place."""
+    """Where the solver ended, in the free parameters, and what it says of that place.
+
+    `residuals` (n,) are those of that place. `lengths` are the column lengths of the Jacobian there, `triangle` the
+    R of the QR factors of its columns scaled to length one; columns of no length are left as they are.
+    """
 
     values: Floats
+    residuals: Floats
+    lengths: Floats
+    triangle: Floats
     converged: bool
     message: str
     iterations: int
@@ -43,71 +57,129 @@ def solve(problem: Problem, watch: Callable[[Floats], None] | None = None) -> So
     """Minimises the problem's loss from its start. `watch` sees each Jacobian's place and may raise Cancelled."""
     start = problem.start[problem.free]
     with np.errstate(all="ignore"):
-        r = problem.residuals(start)
-        if not np.isfinite(np.dot(r, r)):
-            raise InputError(
-                "The model has no finite value at its start; choose other starts (a log or root of a negative?)."
-            )
         if problem.loss == "squared" and not problem.bounded:
-            return _levenberg_marquardt(problem, start, watch)
+            return _quickly(problem, start, watch) or _levenberg_marquardt(problem, start, watch)
         return _trust_region(problem, start, watch)
+
+
+def _quickly(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution | None:
+    """The solution by normal equations, where it is a minimum and they can be trusted; otherwise None."""
+    try:
+        found = normal_equations(problem, start, watch)
+    except np.linalg.LinAlgError:
+        return None
+    if found is None:
+        return None
+    values, r, j, iterations, sure = found
+    solution = _ended(problem, values, r, j, iterations, 0 if sure else _MOST_POLISH)
+    trusted = np.abs(solution.triangle.diagonal()).min() > _TRUSTED_DIAGONAL
+    return solution if trusted and solution.converged else None
 
 
 def _levenberg_marquardt(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution:
     from scipy.optimize import leastsq
 
-    huge = np.full(problem.y.size, 1e150)
+    begun = False
 
     def residuals(p: Floats) -> Floats:
+        nonlocal begun
         r = problem.residuals(p)
-        # MINPACK takes a step back when the sum grows, but loses its way in NaN.
-        return r if np.isfinite(np.dot(r, r)) else huge
+        if not math.isfinite(np.dot(r, r)):
+            if not begun:
+                raise _no_value()
+            # MINPACK takes a step back when the sum grows, but loses its way in NaN.
+            return np.full(r.size, 1e150)
+        begun = True
+        return r
 
     def jacobian(p: Floats) -> Floats:
         if watch is not None:
             watch(p)
-        return problem.jacobian(p)
+        return problem.both(p)[1]
 
     limit = _MAX_EVALUATIONS_PER_PARAMETER * (start.size + 1)
     values, _, info, _, status = leastsq(
         residuals, start, Dfun=jacobian, col_deriv=True, full_output=True,
-        ftol=_TOLERANCE, xtol=_TOLERANCE, gtol=_TOLERANCE, maxfev=limit,
+        ftol=_SUM_TOLERANCE, xtol=_STEP_TOLERANCE, gtol=0.0, maxfev=limit,
     )  # fmt: skip
     iterations = int(info["njev"])  # type: ignore[typeddict-item]  # there whenever Dfun is
-    if status == 5 and not is_minimum(problem, values):
-        return Solution(values, False, f"Stopped after {limit} evaluations without reaching a minimum.", iterations)
-    return _judged(problem, values, iterations)
+    values = np.asarray(values)
+    solution = _ended(problem, values, *problem.both(values), iterations)
+    if status == 5 and not solution.converged:
+        return replace(solution, message=f"Stopped after {limit} evaluations without reaching a minimum.")
+    return solution
 
 
-def _judged(problem: Problem, values: Floats, iterations: int) -> Solution:
-    if is_minimum(problem, values):
-        return Solution(values, True, "Converged: no parameter can improve the fit.", iterations)
-    message = "Did not converge: the solver stopped where the fit could still improve. Try other starts."
-    return Solution(values, False, message, iterations)
+def _no_value() -> InputError:
+    return InputError("The model has no finite value at its start; choose other starts (a log or root of a negative?).")
 
 
-def is_minimum(problem: Problem, values: Floats) -> bool:
+def _ended(
+    problem: Problem, values: Floats, r: Floats, j: Floats, iterations: int, polish: int = _MOST_POLISH
+) -> Solution:
+    """Takes last Gauss–Newton steps while they lower the sum of squares and are worth a digit; judges the place."""
+    lengths, triangle = factored(j)
+    for _ in range(polish):
+        if not lengths.all() or np.abs(triangle.diagonal()).min() < 1e-10:
+            break
+        # Seminormal equations RᵀR δ = Jᵀr: R alone is needed, and a step this small wants no more digits.
+        step = np.linalg.solve(triangle, np.linalg.solve(triangle.T, (j @ r) / lengths)) / lengths
+        new_r, new_j = problem.both(values - step)
+        if not np.dot(new_r, new_r) <= np.dot(r, r) * (1 + 1e-14):
+            break
+        values, r, j = values - step, new_r, new_j
+        if (np.abs(step) <= _SURE_STEP * np.abs(values)).all():
+            break
+        lengths, triangle = factored(j)
+    converged = _is_minimum(problem, r, j, lengths)
+    message = (
+        "Converged: no parameter can improve the fit."
+        if converged
+        else "Did not converge: the solver stopped where the fit could still improve. Try other starts."
+    )
+    return Solution(values, r, lengths, triangle, converged, message, iterations)
+
+
+def factored(jacobian: Floats) -> tuple[Floats, Floats]:
+    """Column lengths of a Jacobian of shape (free, n), and R of the QR factors of its scaled columns.
+
+    R comes from the Cholesky factor of the scaled normal matrix where that is safe, which is quicker.
+    """
+    square = jacobian @ jacobian.T
+    lengths = np.sqrt(square.diagonal())
+    if not np.isfinite(lengths).all():
+        return lengths, np.zeros(square.shape)
+    scale = np.where(lengths > 0, lengths, 1.0)
+    try:
+        triangle = np.linalg.cholesky(square / (scale[:, None] * scale)).T
+        if triangle.diagonal().min() > _TRUSTED_DIAGONAL:
+            return lengths, triangle
+    except np.linalg.LinAlgError:
+        pass  # singular to rounding: QR tells by how much
+    return lengths, np.asarray(np.linalg.qr((jacobian / scale[:, None]).T, mode="r"))
+
+
+def _is_minimum(problem: Problem, r: Floats, j: Floats, lengths: Floats) -> bool:
     """Whether the residual is at right angles to every Jacobian column, or vanishes to rounding."""
-    r = problem.residuals(values)
-    norm = float(np.linalg.norm(r))
-    size = float(np.linalg.norm(problem.y if problem.u is None else problem.y / problem.u))
-    if norm <= _ROUNDING_RESIDUAL * size:
+    norm = math.sqrt(np.dot(r, r))
+    scaled = problem.y if problem.u is None else problem.y / problem.u
+    if norm <= _ROUNDING_RESIDUAL * math.sqrt(np.dot(scaled, scaled)):
         return True
-    j = problem.jacobian(values)
-    lengths = np.sqrt(np.einsum("ij,ij->i", j, j))
-    lengths[lengths == 0] = 1.0
-    return bool(np.isfinite(norm) and np.max(np.abs(j @ r) / lengths) <= _GRADIENT_LIMIT * norm)
+    cosines = np.abs(j @ r) / np.where(lengths > 0, lengths, 1.0)
+    return bool(math.isfinite(norm) and cosines.max() <= _GRADIENT_LIMIT * norm)
 
 
 def _trust_region(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution:
     from scipy.optimize import least_squares
 
     inside = np.clip(start, problem.lower, problem.upper)
+    if not math.isfinite(float(np.sum(problem.residuals(inside) ** 2))):
+        raise _no_value()
 
     def jacobian(p: Floats) -> Floats:
         if watch is not None:
             watch(p)
-        return problem.jacobian(p).T.copy()
+        return problem.both(p)[1].T
 
     def run(p: Floats, loss: str, scale: float) -> tuple[Floats, bool, int]:
         result = least_squares(
@@ -131,9 +203,11 @@ def _trust_region(problem: Problem, start: Floats, watch: Callable[[Floats], Non
             values, converged, more = run(values, problem.loss, TUNING[problem.loss] * scale)
             iterations += more
     if problem.loss == "squared" and not _at_bound(problem, values).any():
-        return _judged(problem, values, iterations)
+        return _ended(problem, values, *problem.both(values), iterations)
     message = "Converged." if converged else "Stopped without converging; try other starts."
-    return Solution(values, converged, message, iterations, scale)
+    r, j = problem.both(values)
+    lengths, triangle = factored(j)
+    return Solution(values, r, lengths, triangle, converged, message, iterations, scale)
 
 
 def _at_bound(problem: Problem, values: Floats) -> NDArray[np.bool_]:

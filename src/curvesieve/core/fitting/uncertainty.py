@@ -24,13 +24,12 @@ def covariance(problem: Problem, solution: Solution) -> tuple[Floats | None, lis
     rss/dof (NIST StRD certifies this form); for a robust loss by the M-estimator's factor (Huber 1981, eq. 6.5
     of chapter 7; from memory).
     """
-    j = problem.jacobian(solution.values)
+    lengths = solution.lengths
     names = [problem.model.names[i] for i in problem.free]
-    lengths = np.sqrt(np.einsum("ij,ij->i", j, j))
     dead = [name for name, length in zip(names, lengths, strict=True) if not length > 0 or not math.isfinite(length)]
     if dead:
         return None, dead, []
-    _, singular, vt = np.linalg.svd((j / lengths[:, None]).T, full_matrices=False)
+    _, singular, vt = np.linalg.svd(solution.triangle)  # small, with the singular values of the whole Jacobian
     if singular[-1] <= _RANK_LIMIT * singular[0]:
         mixed = np.abs(vt[-1]) >= 0.1 * np.abs(vt[-1]).max()
         return None, [], [name for name, on in zip(names, mixed, strict=True) if on]
@@ -40,7 +39,7 @@ def covariance(problem: Problem, solution: Solution) -> tuple[Floats | None, lis
 
 
 def _variance(problem: Problem, solution: Solution) -> float | None:
-    r = problem.residuals(solution.values)
+    r = solution.residuals
     dof = r.size - solution.values.size
     if dof <= 0:
         return None
@@ -68,14 +67,17 @@ def _variance(problem: Problem, solution: Solution) -> float | None:
 
 def statistics(problem: Problem, solution: Solution) -> Statistics:
     """Counts, sums of squares and what follows from them; see `Statistics`."""
-    r = problem.residuals(solution.values)
+    r = solution.residuals
     n, k = r.size, solution.values.size
     dof = n - k
     rss = float(r @ r)
-    plain = r if problem.u is None else r * problem.u
-    weights = np.ones(n) if problem.u is None else 1 / problem.u**2
-    mean = float(weights @ problem.y / weights.sum())
-    total = float(weights @ (problem.y - mean) ** 2)
+    if problem.u is None:
+        off = problem.y - problem.y.mean()
+        total, plain = float(off @ off), rss
+    else:
+        weights = 1 / problem.u**2
+        off = problem.y - float(weights @ problem.y / weights.sum())
+        total, plain = float(weights @ off**2), float(np.sum((r * problem.u) ** 2))
     r2 = 1 - rss / total if total > 0 else None
     noise = n * math.log(rss / n) if rss > 0 else None
     count = k + 1
@@ -84,7 +86,7 @@ def statistics(problem: Problem, solution: Solution) -> Statistics:
         n=n,
         dof=dof,
         rss=rss,
-        rmse=float(np.sqrt(plain @ plain / n)),
+        rmse=math.sqrt(plain / n),
         r2=r2,
         adjusted_r2=1 - (1 - r2) * (n - 1) / dof if r2 is not None and dof > 0 else None,
         residual_sd=math.sqrt(rss / dof) if dof > 0 else None,

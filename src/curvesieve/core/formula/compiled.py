@@ -15,31 +15,37 @@ from curvesieve.core.formula.functions import FUNCTIONS
 from curvesieve.core.formula.parse import Formula
 
 Floats = NDArray[np.float64]
+_SIGNS: dict[type, str] = {ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">="}
 
 
 @dataclass(frozen=True, eq=False)
 class Compiled:
-    """`value(variables, parameters)` and `jacobian(...)`: the columns ∂value/∂parameter, in parameter order.
+    """`value(variables, parameters)`, and `both(…)`: the value followed by ∂value/∂parameter, in parameter order.
 
-    `variables` and `parameters` are sequences of arrays and of numbers. Columns and value may be scalars
+    `variables` and `parameters` are sequences of arrays and of numbers. Value and columns may be scalars
     where they do not depend on a variable; whoever fills an array broadcasts them.
     """
 
     formula: Formula
     value: Callable[[Sequence[Any], Sequence[float]], Any]
-    jacobian: Callable[[Sequence[Any], Sequence[float]], list[Any]]
+    both: Callable[[Sequence[Any], Sequence[float]], list[Any]]
+
+    def jacobian(self, variables: Sequence[Any], parameters: Sequence[float]) -> list[Any]:
+        """∂value/∂parameter, in parameter order."""
+        return self.both(variables, parameters)[1:]
 
 
 @lru_cache(maxsize=256)
 def compile_formula(formula: Formula) -> Compiled:
-    """Differentiates and compiles a formula; common parts are computed once (cse)."""
+    """Differentiates and compiles a formula; what value and derivatives share is computed once (cse)."""
     import sympy as sp
 
     expression, symbols = to_sympy(formula)
     variables = [symbols[name] for name in formula.variables]
     parameters = [symbols[name] for name in formula.parameters]
     columns = [sp.diff(expression, parameter) for parameter in parameters]
-    return Compiled(formula, _lambdify(variables, parameters, expression), _lambdify(variables, parameters, columns))
+    value = _lambdify(variables, parameters, expression)
+    return Compiled(formula, value, _lambdify(variables, parameters, [expression, *columns]))
 
 
 @lru_cache(maxsize=256)
@@ -97,10 +103,9 @@ def _symbolic(node: ast.expr, names: dict[str, Any], sp: Any) -> Any:
             return a**b
         case ast.Compare(left=left, ops=[op], comparators=[right]):
             a, b = _symbolic(left, names, sp), _symbolic(right, names, sp)
-            kinds: dict[type, Any] = {ast.Lt: sp.Lt, ast.LtE: sp.Le, ast.Gt: sp.Gt, ast.GtE: sp.Ge}
-            return kinds[type(op)](a, b)
+            return _SIGNS[type(op)], a, b
         case ast.Call(func=ast.Name(id=name), args=args):
             arguments = [_symbolic(argument, names, sp) for argument in args]
             symbol = FUNCTIONS[name].symbol
-            return getattr(sp, symbol)(*arguments) if isinstance(symbol, str) else symbol(sp, *arguments)
+            return getattr(sp, symbol)(*arguments) if isinstance(symbol, str) else symbol(*arguments)
     raise AssertionError(f"the parser lets no {type(node).__name__} through")

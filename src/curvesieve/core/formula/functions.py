@@ -8,12 +8,15 @@ from typing import Any
 
 import numpy as np
 
+from curvesieve.core.formula.selection import select
+
 
 @dataclass(frozen=True)
 class Function:
     """A known function: how many arguments, its NumPy form, its SymPy form, and a line of help.
 
-    `symbol` is a SymPy attribute's name, or a callable that gets the sympy module and the arguments.
+    `symbol` is the name of a SymPy function, or a callable on SymPy expressions; a condition comes to it as
+    (sign, left, right).
     """
 
     arity: tuple[int, int]
@@ -43,14 +46,25 @@ def _fold(function: Callable[[Any, Any], Any]) -> Callable[..., Any]:
     return call
 
 
-_ONE, _TWO, _MANY = (1, 1), (2, 2), (2, 8)
+def _where(condition: tuple[str, Any, Any], chosen: Any, other: Any) -> Any:
+    sign, left, right = condition
+    return select(sign, left, right, chosen, other)
+
+
+def _log10(a: Any) -> Any:
+    import sympy as sp
+
+    return sp.log(a) / sp.log(10)
+
+
+_ONE, _MANY = (1, 1), (2, 8)
 
 FUNCTIONS: dict[str, Function] = {
     "exp": Function(_ONE, np.exp, "exp", "e to the power of"),
     "log": Function(_ONE, np.log, "log", "natural logarithm"),
-    "log10": Function(_ONE, np.log10, lambda sp, a: sp.log(a, 10), "decimal logarithm"),
+    "log10": Function(_ONE, np.log10, _log10, "decimal logarithm"),
     "sqrt": Function(_ONE, np.sqrt, "sqrt", "square root"),
-    "abs": Function(_ONE, np.abs, "Abs", "absolute value"),
+    "abs": Function(_ONE, np.abs, lambda a: select("<", a, 0, -a, a), "absolute value"),
     "sin": Function(_ONE, np.sin, "sin", "sine, of radians"),
     "cos": Function(_ONE, np.cos, "cos", "cosine, of radians"),
     "tan": Function(_ONE, np.tan, "tan", "tangent, of radians"),
@@ -66,11 +80,9 @@ FUNCTIONS: dict[str, Function] = {
     "erf": Function(_ONE, _special("erf"), "erf", "error function"),
     "erfc": Function(_ONE, _special("erfc"), "erfc", "complementary error function"),
     "gamma": Function(_ONE, _special("gamma"), "gamma", "gamma function"),
-    "min": Function(_MANY, _fold(np.minimum), "Min", "smallest of"),
-    "max": Function(_MANY, _fold(np.maximum), "Max", "largest of"),
-    "where": Function(
-        (3, 3), np.where, lambda sp, c, a, b: sp.Piecewise((a, c), (b, True)), "where(condition, if true, if not)"
-    ),
+    "min": Function(_MANY, _fold(np.minimum), _fold(lambda a, b: select("<=", a, b, a, b)), "smallest of"),
+    "max": Function(_MANY, _fold(np.maximum), _fold(lambda a, b: select("<=", a, b, b, a)), "largest of"),
+    "where": Function((3, 3), np.where, _where, "where(condition, if true, if not)"),
 }
 
 CONSTANTS: dict[str, float] = {"pi": float(np.pi)}

@@ -35,7 +35,7 @@ def model_lines(model: Model, curve: Curve) -> ModelLines | None:
         center, fwhm = placed.parameters["center"].start, abs(placed.parameters["fwhm"].start)
         near = center + fwhm * np.linspace(-3, 3, 121)
         x = np.concatenate([x, near[(near > low) & (near < high)]])
-    x = np.unique(x)
+    x = np.sort(x)
     summed = model.sum
     values = [summed.evaluate_piece(piece, x, list(model.start.values())) for piece in summed.pieces]
     background = np.zeros(x.size)

@@ -38,7 +38,11 @@ def write_whole(path: Path, write: Callable[[BinaryIO], None]) -> None:
 
 def write_text(path: Path, text: str) -> None:
     """A text file in UTF-8, written whole; line ends are kept as they are."""
-    write_whole(path, lambda file: file.write(text.encode("utf-8")) and None)
+
+    def write(file: BinaryIO) -> None:
+        file.write(text.encode("utf-8"))
+
+    write_whole(path, write)
 
 
 def _mode(path: Path) -> int:

@@ -1,0 +1,44 @@
+"""Runs all benchmarks and writes the table."""
+
+from __future__ import annotations
+
+import platform
+import sys
+from pathlib import Path
+
+from benchmarks import drawing, fits, starting
+from benchmarks.timing import Row
+
+TABLE = Path(__file__).parents[1] / "docs" / "benchmarks.md"
+
+
+def main() -> int:
+    rows = [*starting.rows(), *fits.rows(), *drawing.rows()]
+    text = _text(rows)
+    TABLE.write_text(text, encoding="utf-8")
+    print(text)
+    return 0
+
+
+def _text(rows: list[Row]) -> str:
+    lines = [
+        "# Speed",
+        "",
+        "Written by `make bench`. Each row is a ratio against a reference in the same run, both in alternation, medians.",
+        "Milliseconds depend on the machine; the ratios are what is promised.",
+        f"Python {platform.python_version()}, {platform.machine()}, virtual display.",
+        "",
+        "| what | ours / ms | reference | reference / ms | ratio | goal | met |",
+        "|---|---|---|---|---|---|---|",
+    ]
+    for row in rows:
+        ratio = f"{row.ratio:.2f} ×" if row.ratio > 0.3 else f"{1 / row.ratio:.1f} × faster"
+        lines.append(
+            f"| {row.what} | {row.ours_ms:.4g} | {row.reference} | {row.reference_ms:.4g} "
+            f"| {ratio} | {row.goal} | {'yes' if row.met else '**no**'} |"
+        )
+    return "\n".join(lines) + "\n"
+
+
+if __name__ == "__main__":
+    sys.exit(main())
