@@ -24,7 +24,7 @@ def _text(rows: list[Row]) -> str:
     lines = [
         "# Speed",
         "",
-        "Written by `make bench`. Each row is a ratio against a reference in the same run, both in alternation, medians.",
+        "Written by `make bench`. Each row is a ratio against a reference in the same run: medians, in alternation.",
         "Milliseconds depend on the machine; the ratios are what is promised.",
         f"Python {platform.python_version()}, {platform.machine()}, virtual display.",
         "",

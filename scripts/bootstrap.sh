@@ -20,7 +20,7 @@ debian_packages=(
 
 # True when the package is there, or when a renamed successor (Ubuntu's t64 packages) is.
 installed() {
-  dpkg-query -W -f='${Status}\n' "$1" "${1}t64" 2>/dev/null | grep -q 'ok installed'
+  { dpkg-query -W -f='${Status}\n' "$1" "${1}t64" 2>/dev/null || true; } | grep -q 'ok installed'
 }
 
 install_debian_packages() {

@@ -9,11 +9,13 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.jobs import Jobs, Ticket
+from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.solver import Cancelled
 from curvesieve.core.models import Model
+from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, FitEntry, Study, edits, load_study, save_study
-from curvesieve.core.study.compute import fit_curve, sieved_curve
+from curvesieve.core.study.compute import fit_curve, sieved_curve, sieved_if_quick
 from curvesieve.core.study.store import SUFFIX
 
 RECORDED, MODEL = "recorded", "model"
@@ -45,6 +47,7 @@ class Session(QObject):
     changed = pyqtSignal(object, object)
     view_changed = pyqtSignal(object, object)
     file_changed = pyqtSignal()
+    sieve_done = pyqtSignal()
     noticed = pyqtSignal(str, str)
     """A sentence for the user and its kind: ``problem`` or ``word``."""
 
@@ -53,6 +56,7 @@ class Session(QObject):
         self.jobs = Jobs(self)
         self.path: Path | None = None
         self._saved: Study | None = None
+        self._passing: tuple[Study, str] | None = None
         self.view = View()
         self._past: list[_Moment] = []
         self._future: list[_Moment] = []
@@ -140,6 +144,39 @@ class Session(QObject):
         slots = {slot.id for slot in self.study.entry(view.curve).slots} if view.curve else set()
         return view if view.stage in slots | {RECORDED, MODEL} else replace(view, stage=MODEL)
 
+    # -- the sieve ----------------------------------------------------------------------------------
+
+    def sieved(self) -> Sieved | None:
+        """The curve in hand after its sieve; None while a large one is still being passed, in the background.
+
+        When it is through, `sieve_done` tells.
+        """
+        entry, study = self.entry, self.study
+        if entry is None:
+            return None
+        made = sieved_if_quick(study, entry.id)
+        if made is None and self._passing != (study, entry.id):
+            self._passing = (study, entry.id)
+            self.jobs.start(
+                f"Passing {entry.label} through the sieve",
+                "sieve",
+                lambda ticket: sieved_curve(study, entry.id),
+                lambda _: self._sieve_done(),
+                self._refused,
+            )
+        return made
+
+    def _sieve_done(self) -> None:
+        self._passing = None
+        self.sieve_done.emit()
+
+    def _passed(self) -> Curve:
+        """The curve that passed, for an edit that reads starts off it."""
+        made = self.sieved()
+        if made is None:
+            raise InputError("The curve is still passing through the sieve; try again when the status line is quiet.")
+        return made.curve
+
     # -- files --------------------------------------------------------------------------------------
 
     def begin(self, study: Study, path: Path | None = None) -> None:
@@ -206,7 +243,7 @@ class Session(QObject):
             return
 
         def edit(study: Study) -> Study:
-            passed = sieved_curve(study, entry.id).curve
+            passed = self._passed()
             model = self.model_in_sight()
             if not model.terms and background is not None:
                 model = model.with_background(background, passed)
@@ -221,7 +258,7 @@ class Session(QObject):
             return
 
         def edit(study: Study) -> Study:
-            passed = sieved_curve(study, entry.id).curve
+            passed = self._passed()
             return edits.set_model(entry.id, self.model_in_sight().with_background(slug, passed))(study)
 
         self.apply(edit, "change the background")
@@ -233,7 +270,7 @@ class Session(QObject):
             return
 
         def edit(study: Study) -> Study:
-            passed = sieved_curve(study, entry.id).curve
+            passed = self._passed()
             seen = self.model_in_sight()
             model = Model(low=seen.low, high=seen.high)
             if seen.background is not None:

@@ -53,6 +53,7 @@ class Canvas(QWidget):
         self._make_items()
         session.changed.connect(self._on_changed)
         session.view_changed.connect(self._on_view_changed)
+        session.sieve_done.connect(self.refresh)
 
     # -- making -------------------------------------------------------------------------------------
 
@@ -147,7 +148,7 @@ class Canvas(QWidget):
 
     def refresh(self) -> None:
         """Draws the session's study and view anew; the ranges of the axes stay as long as the curve does."""
-        self._scene = scene = scene_of(self.session.study, self.session.view)
+        self._scene = scene = scene_of(self.session.study, self.session.view, self.session.sieved())
         self._model = self.session.model_in_sight() if self.session.view.stage == MODEL else Model()
         for widget in (self.splitter, *self.controls):
             widget.setVisible(scene is not None)

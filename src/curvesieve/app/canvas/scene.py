@@ -11,7 +11,6 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.steps import Trail
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, Study
-from curvesieve.core.study.compute import sieved_curve
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,12 +26,12 @@ class Scene:
     caught_y: Floats
 
 
-def scene_of(study: Study, view: View) -> Scene | None:
-    """The scene of the view; None when no curve is in hand."""
+def scene_of(study: Study, view: View, made: Sieved | None) -> Scene | None:
+    """The scene of the view; None when no curve is in hand. While `made` is not there yet, the record is shown."""
     if view.curve is None or not study.has(view.curve):
         return None
     entry = study.entry(view.curve)
-    made = sieved_curve(study, view.curve)
+    made = made or Sieved(study.recorded(view.curve), ())
     if view.stage == RECORDED:
         return Scene(entry, made, None, made.recorded, None, np.empty(0), np.empty(0))
     shown = made.trail

@@ -17,6 +17,8 @@ from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study.document import FitEntry, Study
 
 _MAX_KEPT_POINTS = 30_000_000
+_QUICK_POINTS = 20_000
+"""Points times steps that pass in well under 50 ms."""
 
 
 class _Kept:
@@ -49,14 +51,26 @@ def _size(result: Sieved) -> int:
 _kept = _Kept()
 
 
+def _key(curve: Curve, sieve: Sieve) -> tuple[str, str]:
+    return curve.digest, repr([(slot.id, slot.on, slot.step.to_json()) for slot in sieve.slots])
+
+
 def sieved(curve: Curve, sieve: Sieve) -> Sieved:
     """What the sieve makes of the curve; the same (curve, steps) are computed once."""
-    key = (curve.digest, repr([(slot.id, slot.on, slot.step.to_json()) for slot in sieve.slots]))
+    key = _key(curve, sieve)
     result = _kept.get(key)
     if result is None:
         result = sieve(curve)
         _kept.put(key, result)
     return result
+
+
+def sieved_if_quick(study: Study, curve_id: str) -> Sieved | None:
+    """What `sieved_curve` gives, when it is known already or so small that nobody would wait; otherwise None."""
+    curve, sieve = study.recorded(curve_id), study.sieve(curve_id)
+    if not sieve.slots or len(curve) * len(sieve.slots) <= _QUICK_POINTS:
+        return sieved(curve, sieve)
+    return _kept.get(_key(curve, sieve))
 
 
 def sieved_curve(study: Study, curve_id: str) -> Sieved:

@@ -10,10 +10,9 @@ from curvesieve.app.benches.curve.step_card import DRAG_TYPE, MeshRow, StepCard
 from curvesieve.app.session import RECORDED, Session
 from curvesieve.app.widgets.basics import Card, Elided, button, label
 from curvesieve.core.errors import counted
-from curvesieve.core.steps import Step, Trail, registered_steps
+from curvesieve.core.steps import Caught, Step, Trail, registered_steps
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, edits
-from curvesieve.core.study.compute import sieved_curve
 
 
 class RecordedCard(Card):
@@ -62,6 +61,7 @@ class SieveColumn(QWidget):
         self.setAcceptDrops(True)
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(lambda old, new: self.refresh())
+        session.sieve_done.connect(self.refresh)
 
     def refresh(self) -> None:
         entry = self.session.entry
@@ -72,7 +72,10 @@ class SieveColumn(QWidget):
             self.recorded.notes.hide()
             self._rebuild([])
             return
-        made = sieved_curve(self.session.study, entry.id)
+        made = self.session.sieved()
+        if made is None:
+            curve = self.session.study.recorded(entry.id)
+            made = Sieved(curve, tuple(Trail(slot, curve, curve, Caught(), "passing …") for slot in entry.slots))
         self._show_recorded(entry, made)
         if [card.slot_id for _, card in self._cards] != [t.slot.id for t in made.trail]:
             self._rebuild(list(made.trail))
@@ -136,7 +139,8 @@ class SieveColumn(QWidget):
         entry = self.session.entry
         if entry is None:
             return
-        passed = sieved_curve(self.session.study, entry.id).curve
+        made = self.session.sieved()
+        passed = made.curve if made is not None else self.session.study.recorded(entry.id)
         slot_id = edits.new_id("step")
         if self.session.apply(edits.add_step(entry.id, kind.fitted_to(passed), slot_id), f"add {kind.label}"):
             self.session.look_at_stage(slot_id)
