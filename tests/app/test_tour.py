@@ -87,7 +87,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     truth = json.loads((demo_files[0].parent / "truth.json").read_text())["loading-0p0.csv"]
     spikes = sorted(float(x) for x in curve.x[truth["spikes"]] if step.low <= x <= step.high)
     assert sorted(float(x) for x in canvas.strip.list_model.x) == spikes
-    assert canvas.rings.getData()[0].size == len(spikes)
+    assert canvas.layers.rings.getData()[0].size == len(spikes)
     assert f"{len(spikes)} points caught" in canvas.strip.title.text()
 
     # Edit, switch off and on, reorder: the catch follows.
@@ -141,7 +141,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     column = titles.index("P2 FWHM (cm⁻¹)") + 1
     click_cell(ledger.view, 0, column)
     assert session.view.reading == (2, "fwhm")
-    assert canvas.spot.isVisible()
+    assert canvas.layers.spot.isVisible()
     assert "after Keep range, Despike" in ledger.origin.text()
     click(ledger.copy)
     assert QApplication.clipboard().text().startswith("curve\tP1 center (cm-1)\tu(P1 center) (cm-1)")

@@ -206,11 +206,11 @@ def test_a_million_points_are_drawn_by_a_few_thousand(window, qtbot):
     y[777_777] = 25.0
     w = window(study_of(x, y))
     canvas = w.curve_bench.canvas
-    drawn_x, drawn_y = canvas.ink.item.getData()
+    drawn_x, drawn_y = canvas.layers.ink.item.getData()
     assert drawn_x.size < 4 * canvas.plot.width()
     assert np.nanmax(drawn_y) == 25.0
     drag(canvas.plot, (777.0, 10), (778.5, 26), CTRL)
-    drawn_x, drawn_y = canvas.ink.item.getData()
+    drawn_x, drawn_y = canvas.layers.ink.item.getData()
     assert np.nanmax(drawn_y) == 25.0
     assert drawn_x.min() > 700
     w.session.apply(edits.add_step(w.session.view.curve, Despike(), "s"), "add")

@@ -30,7 +30,7 @@ class Source:
 
 @dataclass(frozen=True, eq=False)
 class Channel:
-    """One column: `values` is float64, read-only, with NaN where the file had no number."""
+    """A named column; `values` is float64, read-only, with NaN where the file has no number."""
 
     name: str
     unit: str

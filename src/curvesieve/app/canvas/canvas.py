@@ -5,23 +5,22 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from curvesieve.app.canvas.band import Band
+from curvesieve.app.canvas.layers import Layers
 from curvesieve.app.canvas.peaks import PeakHandles, Shape
-from curvesieve.app.canvas.plot import Plot, pen
+from curvesieve.app.canvas.plot import Plot
 from curvesieve.app.canvas.scene import Scene, scene_of
 from curvesieve.app.canvas.strip import CatchStrip
-from curvesieve.app.canvas.trace import Trace
 from curvesieve.app.session import MODEL, RECORDED, Session, View
-from curvesieve.app.theme.tokens import colour, palette
+from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Card, button, label
 from curvesieve.core import units
 from curvesieve.core.errors import counted
 from curvesieve.core.models import Model
-from curvesieve.core.models.lines import base_under, model_lines, residual
+from curvesieve.core.models.lines import base_under, model_lines
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import Study, edits
 
@@ -116,17 +115,8 @@ class Canvas(QWidget):
         return made
 
     def _make_items(self) -> None:
-        self.ghost, self.ink = Trace(self.plot, 0), Trace(self.plot, 10)
-        self.background, self.total = Trace(self.plot, 25), Trace(self.plot, 30)
-        self.peak_traces: dict[int, Trace] = {}
+        self.layers = Layers(self.plot)
         self.handles: dict[int, PeakHandles] = {}
-        self.rings = pg.ScatterPlotItem(size=9, symbol="o", pxMode=True)
-        self.rings.setZValue(15)
-        self.plot.addItem(self.rings, ignoreBounds=True)
-        self.spot = pg.LinearRegionItem(movable=False)
-        self.spot.setZValue(-30)
-        self.spot.hide()
-        self.plot.addItem(self.spot, ignoreBounds=True)
         self.band = Band(self.plot)
         self.band.dragged.connect(self._band_dragged)
         self.band.finished.connect(self._band_finished)
@@ -157,34 +147,22 @@ class Canvas(QWidget):
             self._clear()
             return
         after = scene.after
-        if scene.before is None:
-            self.ghost.clear()
-        else:
-            self.ghost.set(scene.before.x, scene.before.y, pen("ghost", 1.3))
-        self.ink.set(after.x, after.y, pen("ink", 1.3))
-        self.rings.setData(
-            x=np.asarray(self.plot.map_x(scene.caught_x)), y=np.asarray(self.plot.map_y(scene.caught_y)),
-            pen=pen("rust", 1.8), brush=None,
-        )  # fmt: skip
+        self.layers.show_curves(scene)
         self.plot.set_labels(units.labelled(after.x_label, after.x_unit), units.labelled(after.y_label, after.y_unit))
         self._set_title(scene)
         self._draw_model(self._model)
         self._place_handles(self._model)
         self._place_band(scene)
-        self._fill_strip(scene, self._model)
-        self._mark_reading()
+        self.strip.show_scene(scene, self._model)
+        self.layers.mark_reading(self._model, self._chosen_peak())
         self.say_hint()
         if self._framed != scene.entry.id:
             self.show_all()
 
     def _clear(self) -> None:
-        for trace in (self.ghost, self.ink, self.background, self.total, *self.peak_traces.values()):
-            trace.clear()
-        self._framed = ""
-        self.rings.setData([], [])
+        self.layers.clear()
         self._place_handles(Model())
         self.band.hide()
-        self.spot.hide()
         self.title.setText("No curve yet")
         self.plot.set_labels("", "")
         self.strip.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH")
@@ -202,25 +180,14 @@ class Canvas(QWidget):
             f"<span style='font-weight:600'>{label}</span> <span style='color:{muted}'>{' · '.join(facts)}</span>"
         )
 
-    def _draw_model(self, model: Model) -> None:
-        lines = model_lines(model, self._scene.made.curve) if self._scene is not None else None
-        numbers = {number for number, _ in lines.peaks} if lines else set()
-        for number in set(self.peak_traces) - numbers:
-            self.peak_traces.pop(number).clear()
-        if lines is None:
-            self.total.clear()
-            self.background.clear()
-            return
+    def _chosen_peak(self) -> int:
+        """The peak whose reading is in hand; 0 when there is none."""
         chosen = self.session.view.reading
-        for number, y in lines.peaks:
-            trace = self.peak_traces.setdefault(number, Trace(self.plot, 24))
-            here = bool(chosen and chosen[0] == number)
-            trace.set(lines.x, y, pen("violet", 2.4 if here else 1.0, alpha=255 if here else 150))
-        if lines.background is not None:
-            self.background.set(lines.x, lines.background, pen("verdigris", 1.6, dashed=True))
-        else:
-            self.background.clear()
-        self.total.set(lines.x, lines.total, pen("violet", 2.0))
+        return chosen[0] if chosen else 0
+
+    def _draw_model(self, model: Model) -> None:
+        curve = self._scene.made.curve if self._scene is not None else None
+        self.layers.show_model(model_lines(model, curve) if curve is not None else None, self._chosen_peak())
 
     def _place_handles(self, model: Model) -> None:
         wanted = {placed.number: placed for placed in model.peaks}
@@ -256,34 +223,6 @@ class Canvas(QWidget):
         low = float(curve.x.min()) if limits[0] is None else limits[0]
         high = float(curve.x.max()) if limits[1] is None else limits[1]
         self.band.show(low, high)
-
-    def _fill_strip(self, scene: Scene, model: Model) -> None:
-        trail = scene.trail
-        if trail is not None:
-            points = trail.caught.points
-            x, y = trail.before.x[points], trail.before.y[points]
-            title = f"CATCH  ·  {trail.slot.step.label}: {trail.message}"
-            self.strip.show_caught(x, y, y - trail.caught.passed_y, title)
-        elif self.session.view.stage == MODEL and model.terms:
-            x, r = residual(model, scene.made.curve)
-            fitted = scene.entry.fit is not None
-            self.strip.show_residual(x, r, "CATCH  ·  residual of the " + ("model" if fitted else "start"))
-        elif scene.caught_x.size:
-            self.strip.show_caught(scene.caught_x, scene.caught_y, np.full(scene.caught_x.size, np.nan), "CATCH")
-        else:
-            self.strip.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH  ·  nothing caught here")
-
-    def _mark_reading(self) -> None:
-        chosen = self.session.view.reading
-        if not chosen or not chosen[0] or chosen[0] not in {placed.number for placed in self._model.peaks}:
-            self.spot.hide()
-            return
-        placed = self._model.term_numbered(chosen[0])
-        center, fwhm = placed.parameters["center"].start, abs(placed.parameters["fwhm"].start)
-        edges = (center - fwhm / 2, center + fwhm / 2)
-        self.spot.setRegion([float(self.plot.map_x(edge)) for edge in edges])
-        self.spot.setBrush(pg.mkBrush(colour("straw", 70 if palette().name == "light" else 36)))
-        self.spot.show()
 
     def say_hint(self) -> None:
         """Says what the pointer can do at the stage in hand."""

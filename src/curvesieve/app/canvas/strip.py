@@ -9,7 +9,10 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QListView, QVBoxLayout, QWidget
 
 from curvesieve.app.canvas.plot import Plot, pen
+from curvesieve.app.canvas.scene import Scene
 from curvesieve.app.theme.tokens import colour
+from curvesieve.core.models import Model
+from curvesieve.core.models.lines import residual
 
 Floats = NDArray[np.float64]
 _MAX_DOTS = 20_000
@@ -78,6 +81,23 @@ class CatchStrip(QWidget):
     def restyle(self) -> None:
         self.plot.restyle()
         self.zero.setPen(pen("muted"))
+
+    def show_scene(self, scene: Scene, model: Model) -> None:
+        """What the step in hand caught; the residual when the model is; else all that was caught on the way."""
+        trail = scene.trail
+        if trail is not None:
+            points = trail.caught.points
+            x, y = trail.before.x[points], trail.before.y[points]
+            title = f"CATCH  ·  {trail.slot.step.label}: {trail.message}"
+            self.show_caught(x, y, y - trail.caught.passed_y, title)
+        elif model.terms:
+            x, r = residual(model, scene.made.curve)
+            fitted = scene.entry.fit is not None
+            self.show_residual(x, r, "CATCH  ·  residual of the " + ("model" if fitted else "start"))
+        elif scene.caught_x.size:
+            self.show_caught(scene.caught_x, scene.caught_y, np.full(scene.caught_x.size, np.nan), "CATCH")
+        else:
+            self.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH  ·  nothing caught here")
 
     def show_residual(self, x: Floats, residual: Floats, title: str) -> None:
         """The residual of the model at its points, as dots about zero."""
