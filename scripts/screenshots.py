@@ -39,9 +39,12 @@ def _drive(folder: Path) -> None:
     session.look_at_stage(session.entry.slots[0].id)
     take("keep-range-in-hand")
     session.look_at_stage(MODEL)
-    window.take_files(sorted(demo_folder().glob("loading-*.csv")))
+    window.take_files([demo_folder() / "mixed-files"])
     while not window.tray.files:
         QTest.qWait(50)
+    window.tray.show(next(waiting.number for waiting in window.tray.files if waiting.name == "strip_A_0p5wt.csv"))
+    window.tray.set_role(1, "x")
+    window.tray.set_role(2, "y")
     take("intake-bench")
     window.show_bench("Curve")
     window.finder.open()

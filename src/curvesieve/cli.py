@@ -78,15 +78,15 @@ def _open_window(path: str | None, demo: bool = False) -> int:
 
 
 def _read(options: argparse.Namespace) -> int:
-    from curvesieve.core.formats import read_bytes, understand
+    from curvesieve.core.formats import tables
     from curvesieve.core.formats.reading import load
 
     source = load(options.file)
-    record = read_bytes(source)
-    found = understand(source)
-    layout = found.layout
+    tables_found = tables(source)
+    table = next((table for table in tables_found if len(table.record.channels) > 1), tables_found[0])
+    record, found, layout = table.record, table.found, table.found.layout
     said = {
-        "format": "text",
+        "format": found.format,
         "encoding": found.encoding,
         "delimiter": layout.delimiter_name,
         "decimal": layout.decimal,
@@ -102,11 +102,15 @@ def _read(options: argparse.Namespace) -> int:
             for channel in record.channels
         ],
         "notes": list(record.notes),
+        "tables": [other.record.source.name for other in tables_found],
     }
     if options.json:
         print(json.dumps(said, ensure_ascii=False, indent=1))
         return 0
-    print(f"{source.name}: text, {said['encoding']}, {said['delimiter']}, decimal {said['decimal']!r}, ", end="")
+    print(
+        f"{record.source.name}: {found.format}, {said['encoding']}, {said['delimiter']}, decimal {said['decimal']!r}, ",
+        end="",
+    )
     print(f"{said['skipped_rows']} rows before the data, {len(record)} rows of data")
     for channel in record.channels:
         unit = channel.unit or "no unit"

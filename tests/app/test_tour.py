@@ -38,7 +38,8 @@ def spectra(window, demo_files, qtbot):
     assert "comma · decimal point · 6 rows before" in w.intake_bench.title.whole_text()
     click(w.intake_bench.bring)
     assert w.benches.currentWidget() is w.curve_bench
-    assert len(w.session.study.document.curves) == 5
+    assert [curve.label for curve in w.session.study.document.curves] == ["0 wt%", "0.5 wt%", "1 wt%", "2 wt%", "4 wt%"]
+    assert w.session.study.document.families[0].label == "Intensity against Raman shift by loading"
     return w
 
 
@@ -84,7 +85,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     # Despike: every true spike in the range is caught, ringed and listed, and nothing else.
     add_step(w, qtbot, "Despike")
     assert isinstance(session.entry.slots[1].step, Despike)
-    truth = json.loads((demo_files[0].parent / "truth.json").read_text())["loading-0p0.csv"]
+    truth = json.loads((demo_files[0].parent / "truth.json").read_text())["loading-0p0wt.csv"]
     spikes = sorted(float(x) for x in curve.x[truth["spikes"]] if step.low <= x <= step.high)
     assert sorted(float(x) for x in canvas.strip.list_model.x) == spikes
     assert canvas.layers.rings.getData()[0].size == len(spikes)
@@ -144,7 +145,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     assert canvas.layers.spot.isVisible()
     assert "after Keep range, Despike" in ledger.origin.text()
     click(ledger.copy)
-    assert QApplication.clipboard().text().startswith("curve\tP1 center (cm-1)\tu(P1 center) (cm-1)")
+    assert QApplication.clipboard().text().startswith("curve\tloading (wt%)\tP1 center (cm-1)\tu(P1 center) (cm-1)")
     ledger.write(tmp_path / "ledger.csv")
     qtbot.waitUntil(lambda: (tmp_path / "ledger.csv").exists())
     rows = list(csv.DictReader(io.StringIO((tmp_path / "ledger.csv").read_text())))

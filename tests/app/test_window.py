@@ -105,7 +105,9 @@ def test_bad_files_are_told_and_change_nothing(window, qtbot, tmp_path):
         assert sentence in problems[name]
         assert bool(sentence) == bool(problems[name])
     assert w.session.study is before
-    click_cell(w.intake_bench.files, 0, 0)
+    binary = next(waiting.number for waiting in w.tray.files if waiting.name == "binary.csv")
+    click_cell(w.intake_bench.files, w.intake_bench.row_of(binary), 0)
+    qtbot.waitUntil(lambda: w.tray.in_hand == binary)
     assert "binary data" in w.intake_bench.problem.text()
     assert w.intake_bench.bring.text() == "Bring in 1 file"
     click(w.intake_bench.bring)
@@ -217,9 +219,10 @@ def test_a_million_points_are_drawn_by_a_few_thousand(window, qtbot):
     # So large a curve passes its sieve in the background; the record is shown and the card says so until it is through.
     assert w.session.sieved() is None
     assert w.curve_bench.sieve._cards[0][0].text.text() == "passing …"
-    qtbot.waitUntil(lambda: w.session.sieved() is not None, timeout=30000)
+    mesh = w.curve_bench.sieve._cards[0][0].text
+    qtbot.waitUntil(lambda: mesh.text() != "passing …", timeout=30000)
     caught = w.session.sieved().trail[0].caught.points
-    assert f"{caught.size} points caught" in w.curve_bench.sieve._cards[0][0].text.text()
+    assert f"{caught.size} points caught" in mesh.text()
     assert 777_777 in caught
     assert caught.size < 100
 
@@ -299,4 +302,4 @@ def test_opening_a_saved_study_by_drop(window, qtbot, tmp_path):
     assert w.session.path == path
     assert w.header.study.whole_text() == "kept.sieve · saved"
     assert w.session.view.stage == MODEL
-    assert read(tmp_path / "demo" / "loading-2p0.csv").source.sha256 in w.session.study.sources
+    assert read(tmp_path / "demo" / "loading-2p0wt.csv").source.sha256 in w.session.study.sources

@@ -9,10 +9,11 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.jobs import Jobs, Ticket
+from curvesieve.core import units
 from curvesieve.core.errors import InputError
-from curvesieve.core.formats import Layout, Understanding, understand
-from curvesieve.core.formats.reading import load, read_bytes
-from curvesieve.core.formats.text import to_record
+from curvesieve.core.formats import Table, Understanding, reread, tables
+from curvesieve.core.formats.condition import Condition, kind_of, propose
+from curvesieve.core.formats.reading import load
 from curvesieve.core.record import Record, Source
 
 
@@ -22,45 +23,79 @@ class Waiting:
 
     number: int
     name: str
-    source: Source | None = None
-    found: Understanding | None = None
-    record: Record | None = None
+    table: Table | None = None
     x: int = 0
     y: int = 1
     u: int | None = None
     problem: str = ""
 
     @property
+    def record(self) -> Record | None:
+        return self.table.record if self.table else None
+
+    @property
+    def found(self) -> Understanding | None:
+        return self.table.found if self.table else None
+
+    @property
     def ready(self) -> bool:
         return self.record is not None and not self.problem
+
+
+@dataclass(frozen=True, eq=False)
+class Group:
+    """Files of one kind, which come in as one family, and the condition that tells them apart."""
+
+    files: tuple[Waiting, ...]
+    condition: Condition
+
+    @property
+    def title(self) -> str:
+        """``Force against Extension by loading``."""
+        first = self.files[0]
+        assert first.record is not None
+        names = [first.record.channels[i].name for i in (first.y, first.x)]
+        return " against ".join(names) + (f" by {self.condition.name}" if self.condition.name else "")
+
+    @property
+    def labels(self) -> list[str]:
+        """``0.5 wt%`` for each file where the condition tells all apart, the files' names otherwise."""
+        values = self.condition.values
+        if None in values or len(set(values)) < len(values):
+            return [
+                waiting.name.rsplit(".", 1)[0] if " · " not in waiting.name else waiting.name for waiting in self.files
+            ]
+        unit = units.shown(self.condition.unit)
+        return [f"{value:g} {unit}" if unit else f"{self.condition.name} {value:g}" for value in values]
 
 
 _numbers = itertools.count(1)
 
 
-def _understood(source: Source, layout: Layout | None = None) -> Waiting:
-    """What is found in a source; never raises for what is the file's fault."""
-    waiting = Waiting(next(_numbers), source.name, source)
+def _waiting(source: Source) -> list[Waiting]:
+    """One for each table found in a source; never raises for what is the file's fault."""
     try:
-        if layout is None:
-            read_bytes_checked = read_bytes(source)
-            waiting = replace(waiting, found=understand(source), record=read_bytes_checked)
-        else:
-            found = replace(understand(source), layout=layout)
-            waiting = replace(waiting, found=found, record=to_record(source, found))
-        assert waiting.record is not None
-        x, y = waiting.record.guess_xy()
-        waiting.record.curve(x + 1, y + 1)
-        return replace(waiting, x=x, y=y)
+        return [_chosen(Waiting(next(_numbers), table.record.source.name), table) for table in tables(source)]
+    except InputError as error:
+        return [Waiting(next(_numbers), source.name, problem=str(error))]
+
+
+def _chosen(waiting: Waiting, table: Table) -> Waiting:
+    """The file with a table and the roles that its channels most likely have."""
+    waiting = replace(waiting, table=table, problem="")
+    try:
+        x, y = table.record.guess_xy()
+        table.record.curve(x + 1, y + 1)
+        return replace(waiting, x=x, y=y, u=None)
     except InputError as error:
         return replace(waiting, problem=str(error))
 
 
-def _read(path: Path) -> Waiting:
+def _read(path: Path) -> list[Waiting]:
     try:
-        return _understood(load(path))
+        return _waiting(load(path))
     except InputError as error:
-        return Waiting(next(_numbers), path.name, problem=str(error))
+        return [Waiting(next(_numbers), path.name, problem=str(error))]
 
 
 class Tray(QObject):
@@ -87,14 +122,14 @@ class Tray(QObject):
         """Reads files in the background and puts them on the tray."""
 
         def work(ticket: Ticket) -> list[Waiting]:
-            return [_read(path) for path in paths if not ticket.stopped.is_set()]
+            return [waiting for path in paths if not ticket.stopped.is_set() for waiting in _read(path)]
 
         name = paths[0].name if len(paths) == 1 else f"{len(paths)} files"
         self.jobs.start(f"Reading {name}", f"read-{next(_numbers)}", work, self._add, lambda sentence: None)
 
     def take_text(self, text: str) -> None:
         """Puts a pasted table on the tray."""
-        self._add([_understood(Source("pasted table.txt", text.encode("utf-8")))])
+        self._add(_waiting(Source("pasted table.txt", text.encode("utf-8"))))
 
     def _add(self, more: list[Waiting]) -> None:
         self.files = (*self.files, *more)
@@ -106,8 +141,20 @@ class Tray(QObject):
         self.in_hand = number
         self.changed.emit()
 
+    @property
+    def groups(self) -> list[Group]:
+        """The files that are ready, files of a kind together, each group with the condition found for it."""
+        kinds: dict[object, list[Waiting]] = {}
+        for waiting in self.ready:
+            assert waiting.record is not None
+            kinds.setdefault((kind_of(waiting.record), waiting.x, waiting.y, waiting.u), []).append(waiting)
+        return [
+            Group(tuple(files), propose([waiting.record for waiting in files if waiting.record is not None]))
+            for files in kinds.values()
+        ]
+
     def set_role(self, channel: int, role: str) -> None:
-        """Makes a channel x, y, u or nothing; the channel that had the role gives it up."""
+        """Makes a channel x, y, u or nothing, in all files of this kind; the channel that had the role gives it up."""
         waiting = self.shown
         if waiting is None or waiting.record is None:
             return
@@ -123,7 +170,14 @@ class Tray(QObject):
         if x is None or y is None:
             self.changed.emit()  # x and y must be somewhere; the boxes show what stays
             return
-        self._replace(self._checked(replace(waiting, x=x, y=y, u=u)))
+        kind = kind_of(waiting.record)
+        self.files = tuple(
+            self._checked(replace(other, x=x, y=y, u=u))
+            if other.record is not None and kind_of(other.record) == kind
+            else other
+            for other in self.files
+        )
+        self.changed.emit()
 
     def _checked(self, waiting: Waiting) -> Waiting:
         assert waiting.record is not None
@@ -136,11 +190,15 @@ class Tray(QObject):
     def begin_data_at(self, row: int) -> None:
         """Corrects where the data of the file in hand begin."""
         waiting = self.shown
-        if waiting is None or waiting.found is None or waiting.source is None:
+        if waiting is None or waiting.table is None:
             return
-        layout = waiting.found.layout.with_data_from(row, waiting.found.lines)
-        again = _understood(waiting.source, layout)
-        self._replace(replace(again, number=waiting.number))
+        found = waiting.table.found
+        try:
+            again = reread(waiting.table, found.layout.with_data_from(row, found.lines))
+        except InputError as error:
+            self._replace(replace(waiting, problem=str(error)))
+            return
+        self._replace(_chosen(waiting, again))
 
     def _replace(self, changed: Waiting) -> None:
         self.files = tuple(changed if waiting.number == changed.number else waiting for waiting in self.files)

@@ -118,6 +118,7 @@ class LedgerDrawer(QWidget):
         horizontal.setHighlightSections(False)
         horizontal.setResizeContentsPrecision(40)
         horizontal.setMinimumSectionSize(76)
+        horizontal.setMaximumSectionSize(280)
         self.view.clicked.connect(self._choose)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 2, 0, 0)

@@ -36,7 +36,21 @@ if TYPE_CHECKING:
     from curvesieve.app.benches.intake.bench import IntakeBench
 
 BENCHES = ("Intake", "Curve")
+_DATA_FILES = (
+    "Measured data (*.csv *.txt *.dat *.tsv *.xy *.xye *.asc *.jdx *.dx *.xlsx *.ods *.h5 *.hdf5 *.nxs *.xml *.npy"
+    " *.npz *.gz);;All files (*)"
+)
 _STUDIES = f"Studies (*{SUFFIX})"
+
+
+def _files_of(path: Path) -> list[Path]:
+    """The path itself, or the files of a folder that are not hidden, in the order of their names."""
+    if not path.is_dir():
+        return [path]
+    try:
+        return sorted(file for file in path.iterdir() if file.is_file() and not file.name.startswith("."))
+    except OSError:
+        return [path]  # reading it says what is wrong
 
 
 class Window(QMainWindow):
@@ -137,9 +151,11 @@ class Window(QMainWindow):
     def take_files(self, paths: list[Path]) -> None:
         """Opens a study, or puts data files on the tray and shows how they are understood."""
         studies = [path for path in paths if path.suffix == SUFFIX]
-        files = [path for path in paths if path.suffix != SUFFIX]
+        files = [file for path in paths if path.suffix != SUFFIX for file in _files_of(path)]
         if studies:
             self.open_study(studies[0])
+        if not studies and not files:
+            self.session.noticed.emit(f"{paths[0].name} is an empty folder; there is nothing to bring in.", "problem")
         if files:
             self.data_folder = files[0].parent
             self.tray.take(files)
@@ -150,7 +166,7 @@ class Window(QMainWindow):
             self,
             "Bring in files",
             str(self.data_folder),
-            "Text tables (*.csv *.txt *.dat *.tsv *.xy *.asc);;All files (*)",
+            _DATA_FILES,
         )
         if names:
             self.take_files([Path(name) for name in names])

@@ -10,6 +10,7 @@ from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import Study, edits, save_study
 from curvesieve.core.study.compute import fit_curve, sieved_curve
+from curvesieve.demo.mixed import FOLDER, write_mixed
 from curvesieve.demo.raman import LOADINGS, write_family
 
 STUDY_NAME = "marram-films.sieve"
@@ -43,5 +44,6 @@ def write_demo(folder: Path) -> Path:
     """Writes the demo's files and its study file into a folder; an existing study file is kept as it is."""
     path = folder / STUDY_NAME
     if not path.exists():
+        write_mixed(folder / FOLDER)
         save_study(build_study(folder), path)
     return path

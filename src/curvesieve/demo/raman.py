@@ -43,7 +43,7 @@ class Spectrum:
 
     @property
     def file_name(self) -> str:
-        return f"loading-{self.loading:.1f}".replace(".", "p") + ".csv"
+        return f"loading-{self.loading:.1f}".replace(".", "p") + "wt.csv"
 
     @property
     def truth(self) -> dict[str, object]:

@@ -124,6 +124,7 @@ QHeaderView::section {{ background: {p.paper}; color: {p.muted}; border: none; b
 QTableView::indicator {{ width: 13px; height: 13px; border: 1px solid {p.ghost}; border-radius: 2px;
   background: {p.sunk}; }}
 QTableView::indicator:checked {{ background: {p.verdigris}; border-color: {p.verdigris}; }}
+QTreeWidget::item {{ padding: 2px 4px; }}
 QTableView::item {{ padding: 0 6px; }}
 QTableCornerButton::section {{ background: {p.paper}; border: none; }}
 QSplitter::handle {{ background: transparent; }}

@@ -15,7 +15,7 @@ _MOST_ODD = 5
 _UNIT_IN_NAME = (
     re.compile(r"^(?P<name>.*\S)\s*\((?P<unit>[^()]*(?:\([^()]*\))?[^()]*)\)$"),
     re.compile(r"^(?P<name>.*\S)\s*\[(?P<unit>[^\[\]]*)\]$"),
-    re.compile(r"^(?P<name>.*\S)\s+/\s*(?P<unit>\S.*)$"),
+    re.compile(r"^(?P<name>.*?\S)\s*/\s*(?P<unit>\S.*)$"),
 )
 
 

@@ -2,15 +2,37 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from curvesieve.core.errors import InputError
-from curvesieve.core.formats import text
+from curvesieve.core.formats import arrays, hdf5, jcamp, spreadsheet, text
+from curvesieve.core.formats.archives import unzip_gzip
 from curvesieve.core.formats.layout import Layout
+from curvesieve.core.formats.table import Table
 from curvesieve.core.record import Record, Source
 
 MAX_BYTES = 512 * 2**20
 """Larger files are refused: the study keeps every source file's bytes."""
+
+
+@dataclass(frozen=True)
+class Format:
+    """A format that is told by its first bytes; what none recognises is read as text."""
+
+    label: str
+    recognises: Callable[[bytes], bool]
+    read: Callable[[Source], list[Table]]
+
+
+FORMATS = (
+    Format("HDF5", hdf5.recognises, hdf5.read),
+    Format("NumPy arrays", arrays.recognises_numpy, arrays.read_numpy),
+    Format("spreadsheet", spreadsheet.recognises, spreadsheet.read),
+    Format("canSAS XML", arrays.recognises_xml, arrays.read_cansas),
+    Format("JCAMP-DX", jcamp.recognises, jcamp.read),
+)
 
 
 def read(path: str | Path) -> Record:
@@ -38,8 +60,35 @@ def load(path: str | Path) -> Source:
     return Source(path.name, content, str(path.absolute()))
 
 
-def read_bytes(source: Source, layout: Layout | None = None) -> Record:
-    """The record of bytes that are already in memory (a file, a pasted table); see `read`."""
+def read_bytes(source: Source) -> Record:
+    """The record of bytes that are already in memory: the first table of the file that could be a curve."""
+    found = tables(source)
+    return next((table.record for table in found if len(table.record.channels) > 1), found[0].record)
+
+
+def tables(source: Source) -> list[Table]:
+    """All tables of a file, whatever its format; at least one. Raises InputError when there is none."""
     if not source.content.strip():
         raise InputError(f"{source.name} is empty; there is nothing to read in it.")
-    return text.read_text(source, layout)
+    if source.content.startswith(b"\x1f\x8b"):
+        inner = Source(source.name, unzip_gzip(source), source.path)
+        # The file's own bytes stay the source; only the reading is done on what was packed.
+        return [_with_source(table, source) for table in tables(inner)]
+    for known in FORMATS:
+        if known.recognises(source.content):
+            found = known.read(source)
+            if not found:
+                raise InputError(f"{source.name} holds no table of numbers.")
+            return found
+    understood = text.understand(source)
+    return [Table(understood, text.to_record(source, understood))]
+
+
+def reread(table: Table, layout: Layout) -> Table:
+    """The same table by a corrected layout; raises InputError when it makes no numbers."""
+    found = replace(table.found, layout=layout)
+    return Table(found, text.to_record(table.record.source, found))
+
+
+def _with_source(table: Table, source: Source) -> Table:
+    return replace(table, record=replace(table.record, source=replace(source, name=table.record.source.name)))

@@ -23,12 +23,13 @@ _KEY_VALUE = re.compile(r"^[#%!\s]*(?P<key>[^:=\t;,]{1,60}?)\s*[:=;\t]\s*(?P<val
 
 @dataclass(frozen=True)
 class Understanding:
-    """A text file and how it is read: its lines, its encoding and its layout."""
+    """A table and how it is read: its lines, their encoding and layout. Tables of other formats are shown as text."""
 
     name: str
     encoding: str
     lines: list[str] = field(repr=False)
     layout: Layout
+    format: str = "text"
 
     def row_kind(self, row: int) -> str:
         """What a row is taken for: ``names``, ``units``, ``data`` or ``left out``."""
@@ -54,14 +55,6 @@ def understand(source: Source) -> Understanding:
             "choose a file that has a table in it."
         )
     return Understanding(source.name, encoding, lines, layout)
-
-
-def read_text(source: Source, layout: Layout | None = None) -> Record:
-    """The record of a text file, by the layout given or by the one found."""
-    found = understand(source)
-    if layout is not None:
-        found = Understanding(found.name, found.encoding, found.lines, layout)
-    return to_record(source, found)
 
 
 def to_record(source: Source, found: Understanding) -> Record:

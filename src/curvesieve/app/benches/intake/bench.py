@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
-    QListWidget,
-    QListWidgetItem,
+    QHeaderView,
     QScrollArea,
+    QTreeWidget,
+    QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -18,6 +19,8 @@ from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.canvas.trace import Trace
 from curvesieve.app.intake import Tray, Waiting
 from curvesieve.app.session import Session, View
+from curvesieve.app.theme import font
+from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Card, Elided, button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.core import units
@@ -82,9 +85,17 @@ class IntakeBench(QWidget):
         head.addWidget(label("WAITING TO COME IN", "section"))
         head.addStretch(1)
         head.addWidget(self.count)
-        self.files = QListWidget()
+        self.files = QTreeWidget()
+        self.files.setColumnCount(2)
+        self.files.setHeaderHidden(True)
+        self.files.setRootIsDecorated(False)
+        self.files.setUniformRowHeights(True)
         self.files.setTextElideMode(Qt.TextElideMode.ElideMiddle)
-        self.files.itemClicked.connect(lambda item: self.tray.show(item.data(Qt.ItemDataRole.UserRole)))
+        columns = self.files.header()
+        assert columns is not None
+        columns.setStretchLastSection(False)
+        columns.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        columns.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
         self.files.currentItemChanged.connect(self._current_changed)
         self.choose = button("Choose files…", tip="Ctrl+I")
         self.choose.clicked.connect(self.files_asked)
@@ -146,7 +157,9 @@ class IntakeBench(QWidget):
     def refresh(self) -> None:
         ready = len(self.tray.ready)
         self.count.setText(counted(len(self.tray.files), "file") if self.tray.files else "")
-        self.bring.setText(f"Bring in {counted(ready, 'file')}" if ready else "Bring in")
+        families = len(self.tray.groups)
+        as_what = f" as {families} families" if families > 1 else ""
+        self.bring.setText(f"Bring in {counted(ready, 'file')}{as_what}" if ready else "Bring in")
         self.bring.setEnabled(bool(ready))
         self.leave.setEnabled(self.tray.shown is not None)
         self._fill_files()
@@ -156,16 +169,42 @@ class IntakeBench(QWidget):
         self._show_curve(waiting)
 
     def _fill_files(self) -> None:
+        """The files by the family they will make, each with what tells it apart; then those not understood."""
         self.files.blockSignals(True)
         self.files.clear()
-        for waiting in self.tray.files:
-            item = QListWidgetItem(waiting.name if waiting.ready else f"⚠ {waiting.name}")
-            item.setToolTip(waiting.problem or waiting.name)
-            item.setData(Qt.ItemDataRole.UserRole, waiting.number)
-            self.files.addItem(item)
-            if waiting.number == self.tray.in_hand:
-                self.files.setCurrentItem(item)
+        for group in self.tray.groups:
+            self._add_heading(group.title)
+            for waiting, comes_in_as in zip(group.files, group.labels, strict=True):
+                self._add_file(waiting, comes_in_as if group.condition.name else "")
+        failed = [waiting for waiting in self.tray.files if not waiting.ready]
+        if failed:
+            self._add_heading("not understood")
+        for waiting in failed:
+            self._add_file(waiting, "⚠")
         self.files.blockSignals(False)
+
+    def _add_heading(self, text: str) -> None:
+        item = QTreeWidgetItem([text])
+        item.setFlags(Qt.ItemFlag.NoItemFlags)
+        item.setFont(0, font(13, bold=True))
+        item.setToolTip(0, text)
+        self.files.addTopLevelItem(item)
+        item.setFirstColumnSpanned(True)
+
+    def _add_file(self, waiting: Waiting, comes_in_as: str) -> None:
+        item = QTreeWidgetItem([f"  {waiting.name}", comes_in_as])
+        item.setToolTip(0, waiting.problem or waiting.name)
+        item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        item.setForeground(1, colour("muted" if waiting.ready else "rust"))
+        item.setData(0, Qt.ItemDataRole.UserRole, waiting.number)
+        self.files.addTopLevelItem(item)
+        if waiting.number == self.tray.in_hand:
+            self.files.setCurrentItem(item)
+
+    def row_of(self, number: int) -> int:
+        """The row of a waiting file in the list, headings counted."""
+        items = (self.files.topLevelItem(row) for row in range(self.files.topLevelItemCount()))
+        return next(i for i, item in enumerate(items) if item and item.data(0, Qt.ItemDataRole.UserRole) == number)
 
     def _show_text(self, waiting: Waiting | None) -> None:
         found = waiting.found if waiting else None
@@ -222,9 +261,11 @@ class IntakeBench(QWidget):
 
     # -- edits --------------------------------------------------------------------------------------
 
-    def _current_changed(self, item: QListWidgetItem | None, old: QListWidgetItem | None) -> None:
-        if item is not None:
-            self.tray.show(item.data(Qt.ItemDataRole.UserRole))
+    def _current_changed(self, item: QTreeWidgetItem | None, old: QTreeWidgetItem | None) -> None:
+        number = item.data(0, Qt.ItemDataRole.UserRole) if item is not None else None
+        if number is not None:
+            # The list is made anew, which it cannot be while it is telling of a change.
+            QTimer.singleShot(0, lambda: self.tray.show(number))
 
     def _leave_out(self) -> None:
         if self.tray.shown is not None:
@@ -232,15 +273,17 @@ class IntakeBench(QWidget):
 
     def bring_in(self) -> None:
         """Makes one family of the files that are ready; those with a problem stay waiting."""
-        ready = self.tray.ready
+        ready, groups = self.tray.ready, self.tray.groups
         if not ready:
             return
-        chosen = [(waiting.record, waiting.x, waiting.y, waiting.u) for waiting in ready if waiting.record is not None]
-        first = chosen[0][0]
-        label_text = f"{first.channels[chosen[0][2]].name} against {first.channels[chosen[0][1]].name}"
 
         def edit(study: Study) -> Study:
-            return edits.add_curves(study, chosen, label_text)
+            for group in groups:
+                chosen = [(w.record, w.x, w.y, w.u) for w in group.files if w.record is not None]
+                condition = group.condition
+                about = (condition.name, condition.unit)
+                study = edits.add_curves(study, chosen, group.title, group.labels, condition.values, about)
+            return study
 
         before = {curve.id for curve in self.session.study.document.curves}
         if not self.session.apply(edit, f"bring in {counted(len(ready), 'file')}"):

@@ -1,0 +1,95 @@
+"""NumPy arrays without pickles, and canSAS 1-D XML: small structured formats."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+import zlib
+from typing import Any
+
+import numpy as np
+
+from curvesieve.core.errors import InputError
+from curvesieve.core.formats.archives import checked_zip
+from curvesieve.core.formats.table import MAX_CHANNELS, Table, from_channels
+from curvesieve.core.record import Source
+
+
+def recognises_numpy(content: bytes) -> bool:
+    return content.startswith(b"\x93NUMPY") or (content.startswith(b"PK\x03\x04") and b".npy" in content[:300])
+
+
+def read_numpy(source: Source) -> list[Table]:
+    """A .npy array (columns, or named fields) is one table; so are the 1-D arrays of a .npz together."""
+    try:
+        if source.content.startswith(b"PK"):
+            checked_zip(source)
+        loaded = np.load(io.BytesIO(source.content), allow_pickle=False)
+        arrays = {name: loaded[name] for name in loaded.files} if hasattr(loaded, "files") else {"": loaded}
+    except (ValueError, OSError, EOFError, zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError) as error:
+        raise InputError(f"{source.name} cannot be read as NumPy arrays without pickles ({error}).") from error
+    tables = []
+    flat = {name: array for name, array in arrays.items() if array.ndim == 1 and array.dtype.kind in "iuf"}
+    if len(flat) > 1 and len({array.size for array in flat.values()}) == 1:
+        tables.append(from_channels(source, "npz", "", [(n, "", a.astype(np.float64)) for n, a in flat.items()]))
+        arrays = {name: array for name, array in arrays.items() if name not in flat}
+    for name, array in arrays.items():
+        channels = _columns(array)
+        if channels:
+            tables.append(from_channels(source, "npz" if name else "npy", name if len(arrays) > 1 else "", channels))
+    if not tables:
+        raise InputError(f"{source.name} holds no array of numbers in columns.")
+    return tables
+
+
+def _columns(array: Any) -> list[tuple[str, str, Any]]:
+    if array.dtype.names:
+        return [(n, "", array[n].astype(np.float64)) for n in array.dtype.names if array[n].dtype.kind in "iuf"]
+    if array.dtype.kind not in "iuf" or array.ndim not in (1, 2) or not array.size:
+        return []
+    columns = array.reshape(-1, 1) if array.ndim == 1 else array
+    if columns.shape[1] > columns.shape[0] and columns.shape[0] <= 10:
+        columns = columns.T  # a few long rows are channels, too
+    if columns.shape[1] > MAX_CHANNELS:
+        return []
+    return [(f"column {i + 1}", "", columns[:, i].astype(np.float64)) for i in range(columns.shape[1])]
+
+
+def recognises_xml(content: bytes) -> bool:
+    return content.lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"<") and b"SASroot" in content[:4000]
+
+
+def read_cansas(source: Source) -> list[Table]:
+    """The SASdata of a canSAS 1-D XML file, parsed without entities or outside references."""
+    from defusedxml import DefusedXmlException, ElementTree
+
+    try:
+        root = ElementTree.fromstring(source.content, forbid_dtd=True)
+    except DefusedXmlException as error:
+        raise InputError(f"{source.name} holds XML entities or a DTD, which are not read.") from error
+    except ElementTree.ParseError as error:
+        raise InputError(f"{source.name} is damaged XML ({error}).") from error
+    tables = []
+    datasets = [element for element in root.iter() if _tag(element) == "SASdata"]
+    for dataset in datasets:
+        columns: dict[str, list[float]] = {}
+        unit: dict[str, str] = {}
+        points = [element for element in dataset if _tag(element) == "Idata"]
+        for i, point in enumerate(points):
+            for value in point:
+                try:
+                    columns.setdefault(_tag(value), [float("nan")] * len(points))[i] = float(value.text or "nan")
+                except ValueError:
+                    raise InputError(f"{source.name}: point {i + 1} has {value.text!r} for {_tag(value)}.") from None
+                unit.setdefault(_tag(value), value.get("unit", ""))
+        if columns:
+            title = dataset.get("name", "") if len(datasets) > 1 else ""
+            channels = [(name, unit[name], np.array(values)) for name, values in columns.items()]
+            tables.append(from_channels(source, "cansas-xml", title, channels))
+    if not tables:
+        raise InputError(f"{source.name} is canSAS XML without data points.")
+    return tables
+
+
+def _tag(element: Any) -> str:
+    return str(element.tag).rsplit("}", 1)[-1]

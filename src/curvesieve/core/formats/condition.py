@@ -1,0 +1,117 @@
+"""The condition of files that belong together, read off their names or their preambles: ``film_400C_b``, ``2p0wt``."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import PurePath
+
+from curvesieve.core.record import Record
+
+_NUMBER = re.compile(
+    r"(?<![A-Za-z0-9.])-?\d+(?:[.,p]\d+)?(?=[A-Za-z%°]|[^A-Za-z0-9.]|$)"  # a word that begins with a number
+    r"|(?<=[A-Za-z=_ -])\d+(?:[.,p]\d+)?"  # a number behind letters
+)
+_UNITS = {
+    "c": "°C", "degc": "°C", "°c": "°C", "k": "K", "wt": "wt%", "wt%": "wt%", "pct": "%", "%": "%", "min": "min",
+    "s": "s", "h": "h", "d": "d",
+    "nm": "nm", "um": "µm", "mm": "mm", "n": "N", "kn": "kN", "mpa": "MPa", "mm/min": "mm/min",
+    "rh": "%", "mol": "mol", "mm2": "mm2", "v": "V", "mv": "mV", "kpa": "kPa", "gpa": "GPa", "hz": "Hz", "x": "",
+}  # fmt: skip
+_VALUE_WITH_UNIT = re.compile(r"^(?P<value>[+-]?\d+(?:[.,]\d+)?)\s*(?P<unit>\D\S*(?:\s\S+)?)?$")
+
+
+@dataclass(frozen=True)
+class Condition:
+    """What changes from file to file: a name, a unit and a value for each file (None where a file has none)."""
+
+    name: str
+    unit: str
+    values: tuple[float | None, ...]
+
+
+@dataclass(frozen=True)
+class _Slot:
+    before: str
+    value: float
+    unit: str
+
+
+def propose(records: Sequence[Record]) -> Condition:
+    """The condition that tells the records apart: from their names, or else from a line of their preambles.
+
+    A number counts when it is not the same everywhere; one with a unit behind it is taken before one without.
+    Empty, with no values, when nothing is found.
+    """
+    nothing = Condition("", "", (None,) * len(records))
+    if not records:
+        return nothing
+    from_names = _varying([_slots(_stem(record.source.name)) for record in records])
+    if from_names.unit or (from_names.name and len(records) > 1):
+        return from_names
+    from_lines = _from_metadata(records)
+    return from_lines if from_lines.name else from_names if from_names.name else nothing
+
+
+def _stem(name: str) -> str:
+    stem = PurePath(name.split(" · ")[0]).name
+    return re.sub(
+        r"(\.(csv|txt|dat|tsv|xyz?|xye|jdx|dx|xlsx|ods|h5|hdf5|nxs|xml|npy|npz|gz|asc))+$", "", stem, flags=re.I
+    )
+
+
+def _slots(stem: str) -> list[_Slot]:
+    found = []
+    for match in _NUMBER.finditer(stem):
+        rest = re.match(r"\s*([A-Za-z%°]+(?:/[A-Za-z]+)?)", stem[match.end() :])
+        word = rest[1].casefold() if rest else ""
+        value = float(match[0].replace("p", ".").replace(",", "."))
+        before = re.search(r"([A-Za-z]+)[\s_=-]*$", stem[: match.start()])
+        found.append(_Slot(before[1] if before else "", value, _UNITS.get(word, "")))
+    return found
+
+
+def _varying(rows: list[list[_Slot]]) -> Condition:
+    """The first place whose number differs between files, a place with a unit before one without."""
+    width = min(len(row) for row in rows)
+    places = [i for i in range(width) if len({row[i].value for row in rows}) > 1 or len(rows) == 1]
+    places.sort(key=lambda i: not any(row[i].unit for row in rows))
+    if not places:
+        return Condition("", "", (None,) * len(rows))
+    place = places[0]
+    unit = next((row[place].unit for row in rows if row[place].unit), "")
+    name = rows[0][place].before
+    return Condition(_quantity(unit) or name or "condition", unit, tuple(row[place].value for row in rows))
+
+
+def _quantity(unit: str) -> str:
+    """What a unit measures, where there is no doubt: better than the word that happens to stand before the number."""
+    kinds = {
+        "°C": "temperature",
+        "K": "temperature",
+        "wt%": "loading",
+        "min": "time",
+        "s": "time",
+        "h": "time",
+        "d": "time",
+    }
+    return kinds.get(unit, "")
+
+
+def _from_metadata(records: Sequence[Record]) -> Condition:
+    """A ``key: value unit`` line that all preambles have and that differs between them."""
+    shared = [key for key, _ in records[0].metadata if all(key in dict(record.metadata) for record in records)]
+    for key in shared:
+        matches = [_VALUE_WITH_UNIT.match(dict(record.metadata)[key]) for record in records]
+        values = [float(m["value"].replace(",", ".")) for m in matches if m]
+        if len(values) == len(records) and len(set(values)) > 1:
+            first = matches[0]
+            unit = (first["unit"] or "").strip() if first else ""
+            return Condition(key, _UNITS.get(unit.casefold(), unit), tuple(values))
+    return Condition("", "", (None,) * len(records))
+
+
+def kind_of(record: Record) -> tuple[tuple[str, str], ...]:
+    """What files of one kind share: the names and units of their channels."""
+    return tuple((channel.name, channel.unit) for channel in record.channels)

@@ -1,0 +1,145 @@
+"""Spreadsheets: every sheet of numbers of an .xlsx (ECMA-376) or .ods (OpenDocument) file is a table."""
+
+from __future__ import annotations
+
+import datetime
+import io
+import zipfile
+from typing import Any
+
+from curvesieve.core.errors import InputError, counted
+from curvesieve.core.formats.archives import checked_zip
+from curvesieve.core.formats.table import Table, from_cells
+from curvesieve.core.record import Source
+
+_MAX_ROWS, _MAX_COLUMNS = 1_100_000, 16_384
+
+
+def recognises(content: bytes) -> bool:
+    return content.startswith(b"PK\x03\x04") and not _is_arrays(content)
+
+
+def _is_arrays(content: bytes) -> bool:
+    return b".npy" in content[:300]
+
+
+def read(source: Source) -> list[Table]:
+    """The tables of all sheets that hold numbers, in their order."""
+    archive = checked_zip(source)
+    names = archive.namelist()
+    try:
+        if "xl/workbook.xml" in names:
+            return _read_xlsx(source)
+        if "content.xml" in names:
+            return _read_ods(source, archive)
+    except InputError:
+        raise
+    except Exception as error:  # the libraries raise many kinds for a damaged file
+        raise InputError(f"{source.name} is a damaged spreadsheet ({type(error).__name__}: {error}).") from error
+    raise InputError(f"{source.name} is a ZIP archive, but no spreadsheet; unpack it and bring in the files in it.")
+
+
+def _read_xlsx(source: Source) -> list[Table]:
+    import openpyxl
+
+    values = openpyxl.load_workbook(io.BytesIO(source.content), data_only=True)
+    formulas = openpyxl.load_workbook(io.BytesIO(source.content), data_only=False)
+    found = []
+    for sheet in values.worksheets:
+        for block in list(sheet.merged_cells.ranges):  # a heading over two columns names both
+            text = sheet.cell(block.min_row, block.min_col).value
+            sheet.unmerge_cells(str(block))
+            for column in range(block.min_col, block.max_col + 1):
+                sheet.cell(block.min_row, column).value = text
+        rows = [[_text(cell) for cell in row] for row in sheet.iter_rows(values_only=True)]
+        table = from_cells(source, "xlsx", _title(sheet.title, values.sheetnames), rows)
+        missing = _without_value(sheet, formulas[sheet.title])
+        if table is None and missing:
+            raise InputError(_no_values(source, sheet.title, missing))
+        if table is not None:
+            found.append(_noted(table, missing))
+    return found
+
+
+def _title(title: str, titles: list[str]) -> str:
+    return title if len(titles) > 1 else ""
+
+
+def _without_value(values: Any, formulas: Any) -> int:
+    """How many formula cells have no cached value (the file was written without computing them)."""
+    return sum(
+        isinstance(cell.value, str) and cell.value.startswith("=") and values[cell.coordinate].value is None
+        for row in formulas.iter_rows()
+        for cell in row
+        if cell.value is not None
+    )
+
+
+def _no_values(source: Source, sheet: str, missing: int) -> str:
+    return (
+        f"{source.name}, sheet {sheet}: {counted(missing, 'formula')} without a stored value, and no other numbers. "
+        "Open it in a spreadsheet program, let it compute, and save it again."
+    )
+
+
+def _noted(table: Table, missing: int) -> Table:
+    if not missing:
+        return table
+    from dataclasses import replace
+
+    note = f"{counted(missing, 'formula cell')} without a stored value, left blank"
+    return replace(table, record=replace(table.record, notes=(*table.record.notes, note)))
+
+
+def _text(value: Any) -> str:
+    if value is None or isinstance(value, bool):
+        return "" if value is None else str(value)
+    if isinstance(value, (int, float)):
+        return repr(value)
+    if isinstance(value, (datetime.datetime, datetime.date, datetime.time)):
+        return value.isoformat()
+    return " ".join(str(value).split())
+
+
+def _read_ods(source: Source, archive: zipfile.ZipFile) -> list[Table]:
+    from defusedxml import DefusedXmlException, ElementTree
+
+    # odfpy writes well but reads through a parser that trusts entities; the content is read safely here.
+    try:
+        root = ElementTree.fromstring(archive.read("content.xml"), forbid_dtd=True)
+    except DefusedXmlException as error:
+        raise InputError(f"{source.name} holds XML entities, which are not read.") from error
+    table_ns = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
+    sheets = list(root.iter(f"{table_ns}table"))
+    names = [sheet.get(f"{table_ns}name", "") for sheet in sheets]
+    found = []
+    for sheet, name in zip(sheets, names, strict=True):
+        rows: list[list[str]] = []
+        for row in sheet.iter(f"{table_ns}table-row"):
+            cells = _ods_cells(row, table_ns)
+            repeat = int(row.get(f"{table_ns}number-rows-repeated", "1"))
+            rows += [cells] * (min(repeat, _MAX_ROWS - len(rows)) if any(cells) else min(repeat, 1))
+        table = from_cells(source, "ods", _title(name, names), rows)
+        if table is not None:
+            found.append(table)
+    return found
+
+
+def _ods_cells(row: Any, table_ns: str) -> list[str]:
+    office_ns = "{urn:oasis:names:tc:opendocument:xmlns:office:1.0}"
+    cells: list[str] = []
+    for cell in row:
+        if not cell.tag.endswith(("table-cell", "covered-table-cell")):
+            continue
+        value = cell.get(f"{office_ns}value")
+        text = value if value is not None else " ".join("".join(cell.itertext()).split())
+        spanned = int(cell.get(f"{table_ns}number-columns-spanned", "1"))
+        repeat = int(cell.get(f"{table_ns}number-columns-repeated", "1"))
+        if cell.tag.endswith("covered-table-cell") and cells and not text:
+            cells[-1:] = [cells[-1]] * (1 + min(repeat, _MAX_COLUMNS - len(cells)))
+        else:
+            cells += [text] * min(repeat if text or repeat < 100 else 1, _MAX_COLUMNS - len(cells))
+        del spanned
+    while cells and not cells[-1]:
+        cells.pop()
+    return cells
