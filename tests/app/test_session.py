@@ -17,7 +17,8 @@ from curvesieve.app.session import MODEL, RECORDED, View
 from curvesieve.core.errors import InputError
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits, load_study
-from curvesieve.demo.build import EXAMPLE, build_study
+from curvesieve.demo import EXAMPLE
+from curvesieve.demo.build import build_study
 from tests.app.gestures import CTRL, LEFT, PLAIN, click, click_cell
 
 

@@ -17,7 +17,8 @@ from curvesieve.core.formats import read
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.study import Study, edits, save_study
-from curvesieve.demo.build import EXAMPLE, build_study
+from curvesieve.demo import EXAMPLE
+from curvesieve.demo.build import build_study
 from tests.app.gestures import CTRL, SHIFT, click, click_cell, double_click, drag, drop_files, type_into
 from tests.core.strd import STRD, certified, digits
 

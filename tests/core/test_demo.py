@@ -13,7 +13,8 @@ from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import Study, edits
 from curvesieve.core.study.compute import fit_curve, sieved_curve
-from curvesieve.demo.build import STUDY_NAME, write_demo
+from curvesieve.demo import STUDY_NAME
+from curvesieve.demo.build import write_demo
 from curvesieve.demo.raman import LOADINGS, file_text, spectrum
 
 

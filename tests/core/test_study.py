@@ -12,7 +12,8 @@ import pytest
 import curvesieve as cs
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study.ledger import ledger_of, to_csv
-from curvesieve.demo.build import EXAMPLE, build_study
+from curvesieve.demo import EXAMPLE
+from curvesieve.demo.build import build_study
 
 
 @pytest.fixture(scope="module")

@@ -82,6 +82,14 @@ def test_fast_and_careful_readers_agree():
     text = "a;b;c\n" + "\n".join(";".join(repr(float(v)) for v in row) for row in table) + "\n"
     clean = record(text)
     np.testing.assert_array_equal(np.column_stack([c.values for c in clean.channels]), table)
+    blank = record(text.replace(";" + repr(float(table[7, 1])) + ";", ";;").replace(repr(float(table[9, 0])), "NaN"))
+    holes = np.column_stack([c.values for c in blank.channels])
+    assert np.argwhere(np.isnan(holes)).tolist() == [[7, 1], [9, 0]]
+    np.testing.assert_array_equal(holes[~np.isnan(holes)], table[~np.isnan(holes)])
+    assert blank.notes[0].startswith("2 rows without a number (first: b, data row 8")
+    short = record(text.replace(";" + repr(float(table[7, 2])) + "\n", "\n"))
+    assert len(short) == 4999
+    assert "1 row left out (first: row 9, 2 cells instead of 3)" in short.notes[0]
     broken = record(text.replace("\n", "\nnot a row\n", 3000).replace("not a row\n", "", 2999))
     np.testing.assert_array_equal(np.column_stack([c.values for c in broken.channels]), table)
     assert "1 row left out" in broken.notes[0]

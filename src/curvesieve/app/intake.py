@@ -5,16 +5,18 @@ from __future__ import annotations
 import itertools
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.jobs import Jobs, Ticket
 from curvesieve.core import units
 from curvesieve.core.errors import InputError
-from curvesieve.core.formats import Table, Understanding, reread, tables
-from curvesieve.core.formats.condition import Condition, kind_of, propose
-from curvesieve.core.formats.reading import load
 from curvesieve.core.record import Record, Source
+
+if TYPE_CHECKING:  # the readers are loaded when the first file comes, not with the window
+    from curvesieve.core.formats import Table, Understanding
+    from curvesieve.core.formats.condition import Condition
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,6 +76,8 @@ _numbers = itertools.count(1)
 
 def _waiting(source: Source) -> list[Waiting]:
     """One for each table found in a source; never raises for what is the file's fault."""
+    from curvesieve.core.formats import tables
+
     try:
         return [_chosen(Waiting(next(_numbers), table.record.source.name), table) for table in tables(source)]
     except InputError as error:
@@ -92,6 +96,8 @@ def _chosen(waiting: Waiting, table: Table) -> Waiting:
 
 
 def _read(path: Path) -> list[Waiting]:
+    from curvesieve.core.formats.reading import load
+
     try:
         return _waiting(load(path))
     except InputError as error:
@@ -144,6 +150,10 @@ class Tray(QObject):
     @property
     def groups(self) -> list[Group]:
         """The files that are ready, files of a kind together, each group with the condition found for it."""
+        if not self.files:
+            return []
+        from curvesieve.core.formats.condition import kind_of, propose
+
         kinds: dict[object, list[Waiting]] = {}
         for waiting in self.ready:
             assert waiting.record is not None
@@ -170,6 +180,8 @@ class Tray(QObject):
         if x is None or y is None:
             self.changed.emit()  # x and y must be somewhere; the boxes show what stays
             return
+        from curvesieve.core.formats.condition import kind_of
+
         kind = kind_of(waiting.record)
         self.files = tuple(
             self._checked(replace(other, x=x, y=y, u=u))
@@ -192,6 +204,8 @@ class Tray(QObject):
         waiting = self.shown
         if waiting is None or waiting.table is None:
             return
+        from curvesieve.core.formats import reread
+
         found = waiting.table.found
         try:
             again = reread(waiting.table, found.layout.with_data_from(row, found.lines))

@@ -16,6 +16,7 @@ from curvesieve.app.theme import apply_theme, load_fonts
 from curvesieve.app.window import Window
 from curvesieve.core.errors import InputError
 from curvesieve.core.study import load_study
+from curvesieve.demo import EXAMPLE, STUDY_NAME
 
 _DEMO_VERSION = 1
 """Raised when the demo's content changes, so that an older copy is not shown."""
@@ -43,11 +44,13 @@ def make_window(path: str | None = None, demo: bool = False) -> Window:
     session = Session()
     folder = None
     if demo:
-        from curvesieve.demo.build import EXAMPLE, write_demo
-
         folder = demo_folder()
         # The demo is opened as a study of its own, so that saving asks for a place and the demo stays as it is.
-        study = load_study(write_demo(folder))
+        if not (folder / STUDY_NAME).exists():
+            from curvesieve.demo.build import write_demo
+
+            write_demo(folder)
+        study = load_study(folder / STUDY_NAME)
         session.begin(study)
         session.look(View(study.document.curves[EXAMPLE].id))
     elif path is not None:

@@ -10,12 +10,9 @@ from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import Study, edits, save_study
 from curvesieve.core.study.compute import fit_curve, sieved_curve
+from curvesieve.demo import EXAMPLE, STUDY_NAME
 from curvesieve.demo.mixed import FOLDER, write_mixed
 from curvesieve.demo.raman import LOADINGS, write_family
-
-STUDY_NAME = "marram-films.sieve"
-EXAMPLE = 3
-"""The position of the curve that comes cleaned and fitted: 2.0 wt%."""
 
 
 def build_study(folder: Path) -> Study:

@@ -99,7 +99,7 @@ class Canvas(QWidget):
         row.addWidget(opened)
         row.addStretch(1)
         words = label("Drop files of measured curves here, or paste a table.", "strong")
-        more = label("Text with columns of numbers; preamble, names and units are found.", "muted")
+        more = label("Text, spreadsheets, JCAMP-DX, HDF5 and more; preamble, names and units are found.", "muted")
         page.rows.addStretch(2)
         for text in (words, more):
             text.setAlignment(Qt.AlignmentFlag.AlignCenter)

@@ -6,6 +6,7 @@ import csv
 import re
 
 from curvesieve.core.errors import InputError
+from curvesieve.core.formats.lines import Lines
 
 BLANKS = " "
 """The delimiter that stands for any run of blanks."""
@@ -19,34 +20,36 @@ NO_NUMBER = {"", "-", "--", "nan", "na", "n/a", "inf", "+inf", "-inf", "infinity
 """What instruments write where there is no value; such cells become NaN (infinities too: they are no measurement)."""
 
 
-def decode(content: bytes, name: str) -> tuple[str, str]:
-    """The text and its encoding's name; raises InputError when the bytes are no text."""
-    for mark, encoding in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
+def decode(content: bytes, name: str) -> tuple[Lines, str]:
+    """The lines of a text and its encoding's name; raises InputError when the bytes are no text."""
+    for mark, encoding in ((b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
         if content.startswith(mark):
-            return _strictly(content, encoding, name), encoding
+            return Lines(_strictly(content, encoding, name).encode("utf-8"), "utf-8"), encoding
     head = content[:65536]
-    control = sum(head.count(bytes([code])) for code in range(32) if code not in (9, 10, 11, 12, 13, 26, 27))
     if head.count(0) > len(head) // 4:
         little = head[1::2].count(0) > head[::2].count(0)
         try:
             text = content.decode("utf-16-le" if little else "utf-16-be")
-            if sum(character.isprintable() or character.isspace() for character in text[:4096]) > 0.95 * len(
-                text[:4096]
-            ):
-                return text, "utf-16-le" if little else "utf-16-be"
+            if sum(c.isprintable() or c.isspace() for c in text[:4096]) > 0.95 * len(text[:4096]):
+                return Lines(text.encode("utf-8"), "utf-8"), "utf-16-le" if little else "utf-16-be"
         except UnicodeDecodeError:
             pass
+    control = sum(head.count(bytes([code])) for code in range(32) if code not in (9, 10, 11, 12, 13, 26, 27))
     if control > len(head) // 200:
         raise InputError(f"{name} holds binary data, not text; export it from the instrument as text (CSV) first.")
+    marked = content.startswith(b"\xef\xbb\xbf")
     try:
-        return content.decode("utf-8"), "utf-8"
-    except UnicodeDecodeError:
-        pass
+        if not content.isascii():
+            content.decode("utf-8")
+        return Lines(content[3:] if marked else content, "utf-8"), "utf-8-sig" if marked else "utf-8"
+    except UnicodeDecodeError as error:
+        if marked:
+            raise InputError(f"{name} begins as UTF-8 text but is damaged at byte {error.start}.") from error
     from charset_normalizer import from_bytes
 
     guess = from_bytes(head, cp_isolation=["cp1252", "latin_1", "cp1250", "cp1251"]).best()
     encoding = guess.encoding if guess else "cp1252"
-    return content.decode(encoding, errors="replace"), encoding
+    return Lines(content, encoding), encoding
 
 
 def _strictly(content: bytes, encoding: str, name: str) -> str:
@@ -54,14 +57,6 @@ def _strictly(content: bytes, encoding: str, name: str) -> str:
         return content.decode(encoding)
     except UnicodeDecodeError as error:
         raise InputError(f"{name} begins as {encoding} text but is damaged at byte {error.start}.") from error
-
-
-def split_lines(text: str) -> list[str]:
-    """The lines of a text with LF, CRLF or CR ends, without their ends; no empty last line."""
-    lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
-    if lines and not lines[-1]:
-        lines.pop()
-    return lines
 
 
 def split_cells(line: str, delimiter: str) -> list[str]:

@@ -32,7 +32,7 @@ def read(source: Source) -> list[Table]:
                 channels = _channels(group, h5py)
                 if channels:
                     found.append((not _is_nexus(group), name, channels))
-    except (OSError, RuntimeError, ValueError, KeyError) as error:
+    except Exception as error:  # h5py raises many kinds for a damaged file
         raise InputError(f"{source.name} is a damaged or truncated HDF5 file ({error}).") from error
     if not found:
         raise InputError(f"{source.name} holds no 1-D numbers that could be channels.")

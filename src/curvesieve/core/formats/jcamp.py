@@ -8,13 +8,14 @@ a check value that repeats the last ordinate of the line before.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.formats.cells import decode, split_lines
+from curvesieve.core.formats.cells import decode
 from curvesieve.core.formats.table import Table, from_channels
 from curvesieve.core.record import Source
 
@@ -60,9 +61,9 @@ class _Block:
 
 def read(source: Source) -> list[Table]:
     """A table for each data table of each block."""
-    text, _ = decode(source.content, source.name)
+    text_lines, _ = decode(source.content, source.name)
     found = []
-    blocks = _blocks(split_lines(text))
+    blocks = _blocks(text_lines)
     many = sum(len(block.tables) for block in blocks) > 1
     for block in blocks:
         for kind, form, lines in block.tables:
@@ -73,11 +74,11 @@ def read(source: Source) -> list[Table]:
     return found
 
 
-def _blocks(lines: list[str]) -> list[_Block]:
+def _blocks(lines: Sequence[str]) -> list[_Block]:
     stack, done = [_Block()], []
     data: list[str] | None = None
-    for line in lines:
-        line = line.split("$$", 1)[0]
+    for whole in lines:
+        line = whole.split("$$", 1)[0]
         match = _LABEL.match(line)
         if match is None:
             if data is not None and line.strip():

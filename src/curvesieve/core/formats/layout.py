@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from curvesieve.core.formats.cells import BLANKS, NO_NUMBER, is_number, number, split_cells
+from curvesieve.core.formats.cells import BLANKS, NO_NUMBER, NUMBER, is_number, split_cells
 
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", BLANKS: "blanks"}
 COMMENT_MARKS = "#%!;/*'\""
-_PROBED_LINES = 4000
+_PROBES = (60, 400, 4000)
+"""How many lines are looked at, and how many when the first look finds little."""
+_SURE_NUMBERS = 40
 _MOST_ODD = 5
 """Odd rows in a row that data may hold: a ragged line, a repeated heading. More of them end the table."""
 _UNIT_IN_NAME = (
@@ -38,14 +41,14 @@ class Layout:
     def delimiter_name(self) -> str:
         return DELIMITER_NAMES[self.delimiter]
 
-    def with_data_from(self, row: int, lines: list[str]) -> Layout:
+    def with_data_from(self, row: int, lines: Sequence[str]) -> Layout:
         """The same table, said to begin at another row; names and units are looked for again above it."""
         cells = split_cells(lines[row], self.delimiter)
         moved = replace(self, first_row=row, last_row=max(row, self.last_row), columns=len(cells))
         return find_names(moved, lines)
 
 
-def find_layout(lines: list[str]) -> Layout | None:
+def find_layout(lines: Sequence[str]) -> Layout | None:
     """The layout whose block of number rows holds most, or None when no row holds a number.
 
     Every delimiter is tried with every decimal mark; a block is a run of rows with the same count of cells, of
@@ -53,10 +56,29 @@ def find_layout(lines: list[str]) -> Layout | None:
     do not end a block; more columns win over fewer when as many rows agree.
     """
     best: tuple[float, Layout] | None = None
-    probe = lines[:_PROBED_LINES]
+    probe: Sequence[str] = []
+    for size in _PROBES:
+        # A few hundred lines tell most files; only a long preamble needs a longer look.
+        if best is not None and best[0] >= _SURE_NUMBERS:
+            break
+        probe = lines[:size]
+        best = _best_block(probe)
+        if len(lines) <= size:
+            break
+    if best is None:
+        return None
+    layout = best[1]
+    if len(lines) > len(probe):
+        layout = replace(layout, last_row=_last_number_row(lines, layout))
+    return find_names(layout, lines)
+
+
+def _best_block(probe: Sequence[str]) -> tuple[float, Layout] | None:
+    """The best score and its layout, over all delimiters and decimal marks."""
+    best: tuple[float, Layout] | None = None
     for delimiter in DELIMITER_NAMES:
         for decimal in (".", ","):
-            if delimiter == decimal:
+            if delimiter == decimal or (delimiter != BLANKS and not any(delimiter in line for line in probe)):
                 continue
             found = _longest_block(probe, delimiter, decimal)
             if found is None:
@@ -66,21 +88,17 @@ def find_layout(lines: list[str]) -> Layout | None:
             score = rows * (columns if columns > 1 else 0.5)
             if best is None or score > best[0] * 1.001:
                 best = score, Layout(delimiter, decimal, first, last, columns)
-    if best is None:
-        return None
-    layout = best[1]
-    if len(lines) > len(probe):
-        layout = replace(layout, last_row=_last_number_row(lines, layout))
-    return find_names(layout, lines)
+    return best
 
 
-def _longest_block(lines: list[str], delimiter: str, decimal: str) -> tuple[int, int, int, int] | None:
+def _longest_block(lines: Sequence[str], delimiter: str, decimal: str) -> tuple[int, int, int, int] | None:
     """First row, last row, columns and count of number rows of the block that holds most numbers."""
     counts: list[tuple[int, int, bool]] = []  # row, cells when it is data, whether it holds a number at all
     for row, line in enumerate(lines):
         if line.strip():
             cells = split_cells(line, delimiter)
-            counts.append((row, number_row(cells, decimal), any(is_number(cell, decimal) for cell in cells)))
+            numbers = _count_numbers(cells, decimal)
+            counts.append((row, _cells_of_data(cells, numbers), numbers > 0))
     best: tuple[int, int, int, int] | None = None
     for columns in {count for _, count, _ in counts if count}:
         for run in _runs([i for i, (_, count, _) in enumerate(counts) if count == columns], counts):
@@ -108,21 +126,31 @@ def _without_preamble(run: list[int], counts: list[tuple[int, int, bool]]) -> li
     return run
 
 
-def number_row(cells: list[str], decimal: str) -> int:
+def _count_numbers(cells: list[str], decimal: str) -> int:
+    match = NUMBER[decimal].match
+    return sum(1 for cell in cells if match(cell))
+
+
+def _cells_of_data(cells: list[str], numbers: int) -> int:
     """The count of cells when the row is data (numbers, with blanks or NaN between them), otherwise 0."""
-    numbers = sum(is_number(cell, decimal) for cell in cells)
-    others = sum(number(cell, decimal) is None for cell in cells)
-    return len(cells) if numbers and not others and 2 * numbers >= len(cells) else 0
+    if not numbers or 2 * numbers < len(cells):
+        return 0
+    return len(cells) if numbers == len(cells) or numbers + blank_cells(cells) == len(cells) else 0
 
 
-def _last_number_row(lines: list[str], layout: Layout) -> int:
+def number_row(cells: list[str], decimal: str) -> int:
+    """The count of cells when the row is data, otherwise 0."""
+    return _cells_of_data(cells, _count_numbers(cells, decimal))
+
+
+def _last_number_row(lines: Sequence[str], layout: Layout) -> int:
     for row in range(len(lines) - 1, layout.first_row, -1):
         if number_row(split_cells(lines[row], layout.delimiter), layout.decimal) == layout.columns:
             return row
     return layout.last_row
 
 
-def find_names(layout: Layout, lines: list[str]) -> Layout:
+def find_names(layout: Layout, lines: Sequence[str]) -> Layout:
     """Adds the rows above the data that name the channels and, below the names, give their units."""
     row = layout.first_row - 1
     while row >= 0 and not lines[row].strip():
