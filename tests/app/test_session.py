@@ -180,8 +180,8 @@ def many_curves(count: int, label: str) -> Study:
     )
 
 
-def test_two_hundred_curves_and_a_very_long_name(window, qtbot):
-    name = "a very long name of a sample that somebody typed in full, with its history and its supplier,"
+def test_two_hundred_curves_with_lengthy_names(window, qtbot):
+    name = "sample pressed twice and stored dry, typed in full by somebody with its history and its supplier,"
     w = window(many_curves(200, name))
     rows = w.shelf.model.rows
     assert len(rows) == 201

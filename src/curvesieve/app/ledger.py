@@ -32,10 +32,10 @@ class LedgerModel(QAbstractTableModel):
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return len(self.ledger.rows)
+        return 0 if parent is not None and parent.isValid() else len(self.ledger.rows)
 
     def columnCount(self, parent: QModelIndex | None = None) -> int:
-        return len(self.ledger.columns) + 2
+        return 0 if parent is not None and parent.isValid() else len(self.ledger.columns) + 2
 
     def column(self, section: int) -> core.Column | None:
         """The reading's column, or None for the curve's name and its state."""
@@ -51,6 +51,8 @@ class LedgerModel(QAbstractTableModel):
         return "state" if column is None else column.heading
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if not index.isValid():
+            return None
         row, column = self.ledger.rows[index.row()], self.column(index.column())
         here = row.curve.id == self.in_hand
         if role == Qt.ItemDataRole.DisplayRole:
@@ -145,6 +147,9 @@ class LedgerDrawer(QWidget):
             for bar, place in zip((across, down), places, strict=True):
                 if bar is not None:
                     bar.setValue(place)
+        here = next((i for i, row in enumerate(made.rows) if row.curve.id == view.curve), None)
+        if here is not None:
+            self.view.scrollTo(self.model.index(here, max(self.view.currentIndex().column(), 0)))
         self.title.setText(f"LEDGER  ·  {made.title}" if made.rows else "LEDGER")
         has_readings = bool(made.columns)
         self.view.setVisible(bool(made.rows))

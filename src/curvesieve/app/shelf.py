@@ -101,13 +101,15 @@ class ShelfModel(QAbstractListModel):
             self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return len(self.rows)
+        return 0 if parent is not None and parent.isValid() else len(self.rows)
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
-        heading = self.rows[index.row()].curve is None
+        heading = not index.isValid() or self.rows[index.row()].curve is None
         return Qt.ItemFlag.NoItemFlags if heading else Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if not index.isValid():
+            return None
         row = self.rows[index.row()]
         if role == _ROW:
             return row

@@ -30,7 +30,7 @@ class Source:
 
 @dataclass(frozen=True, eq=False)
 class Channel:
-    """A named column; `values` is float64, read-only, with NaN where the file has no number."""
+    """A name, a unit and their numbers: float64, read-only, NaN where the file gives none."""
 
     name: str
     unit: str

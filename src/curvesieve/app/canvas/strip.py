@@ -31,10 +31,10 @@ class CatchList(QAbstractListModel):
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return int(self.x.size)
+        return 0 if parent is not None and parent.isValid() else int(self.x.size)
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if role == Qt.ItemDataRole.DisplayRole:
+        if role == Qt.ItemDataRole.DisplayRole and index.isValid():
             return f" {self.x[index.row()]:.6g},  {self.y[index.row()]:.5g}  "
         return None
 

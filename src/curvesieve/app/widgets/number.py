@@ -56,6 +56,9 @@ class NumberField(QWidget):
             kind = "a whole number" if self.whole else "a number"
             self.refused.emit(f"{self.label}: “{text}” is not {kind}; {old or 'nothing'} is kept.")
             return
+        if value == self.value:
+            self.set(value)  # the same number, written in another way
+            return
         self.value = value
         self.edited.emit(value)
 

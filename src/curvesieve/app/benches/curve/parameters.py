@@ -76,10 +76,10 @@ class ParameterTable(QAbstractTableModel):
         return rows
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return len(self.rows)
+        return 0 if parent is not None and parent.isValid() else len(self.rows)
 
     def columnCount(self, parent: QModelIndex | None = None) -> int:
-        return len(_HEADINGS)
+        return 0 if parent is not None and parent.isValid() else len(_HEADINGS)
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
@@ -87,6 +87,8 @@ class ParameterTable(QAbstractTableModel):
         return None
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        if not index.isValid():
+            return Qt.ItemFlag.NoItemFlags
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
         if index.column() == VALUE:
             flags |= Qt.ItemFlag.ItemIsEditable
@@ -95,6 +97,8 @@ class ParameterTable(QAbstractTableModel):
         return flags
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if not index.isValid():
+            return None
         row, column = self.rows[index.row()], index.column()
         if role == Qt.ItemDataRole.DisplayRole and column == NAME:
             return row.title
@@ -119,6 +123,8 @@ class ParameterTable(QAbstractTableModel):
         return f"{about}{unit}\n{row.value:.10g} ({state})" + (f", u = {row.u:.4g}" if row.u is not None else "")
 
     def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        if not index.isValid():
+            return False
         row = self.rows[index.row()]
         if role == Qt.ItemDataRole.CheckStateRole and index.column() == HOLD:
             self._hold(row, Qt.CheckState(value) == Qt.CheckState.Checked)  # type: ignore[arg-type]

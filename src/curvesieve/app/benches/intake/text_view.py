@@ -29,10 +29,10 @@ class _Lines(QAbstractListModel):
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return len(self.found.lines) if self.found else 0
+        return 0 if parent is not None and parent.isValid() else len(self.found.lines) if self.found else 0
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if self.found is not None and role == Qt.ItemDataRole.DisplayRole:
+        if self.found is not None and index.isValid() and role == Qt.ItemDataRole.DisplayRole:
             return self.found.lines[index.row()][:_LONGEST_LINE].replace("\t", " → ")
         return None
 
