@@ -16,6 +16,8 @@ from curvesieve.core.models.lines import residual
 
 Floats = NDArray[np.float64]
 _MAX_DOTS = 20_000
+_MAX_LISTED = 2000
+"""Nobody walks further than this along a list; the strip's title counts them all."""
 
 
 class CatchList(QAbstractListModel):
@@ -27,7 +29,7 @@ class CatchList(QAbstractListModel):
 
     def fill(self, x: Floats, y: Floats) -> None:
         self.beginResetModel()
-        self.x, self.y = x, y
+        self.x, self.y = x[:_MAX_LISTED], y[:_MAX_LISTED]
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
@@ -62,7 +64,7 @@ class CatchStrip(QWidget):
         self.list_model = CatchList()
         self.list = QListView()
         self.list.setModel(self.list_model)
-        self.list.setUniformItemSizes(True)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
         self.list.setFlow(QListView.Flow.LeftToRight)
         self.list.setGridSize(QSize(132, 24))
         self.list.setFixedHeight(40)
