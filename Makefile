@@ -11,7 +11,7 @@ test: check            ## the one check: lint, types, layers, tests
 	scripts/with-display.sh --virtual $(PY) -m pytest
 
 check: bootstrap-dev   ## the quick part of it: lint, types, layers
-	$(PY) -m ruff check src tests benchmarks
+	$(PY) -m ruff check src tests benchmarks scripts
 	$(PY) -m mypy
 	.venv/bin/lint-imports --no-cache
 

@@ -79,11 +79,11 @@ def _open_window(path: str | None, demo: bool = False) -> int:
 
 def _read(options: argparse.Namespace) -> int:
     from curvesieve.core.formats import tables
-    from curvesieve.core.formats.reading import load
+    from curvesieve.core.formats.reading import load, main_table
 
     source = load(options.file)
     tables_found = tables(source)
-    table = next((table for table in tables_found if len(table.record.channels) > 1), tables_found[0])
+    table = main_table(tables_found)
     record, found, layout = table.record, table.found, table.found.layout
     said = {
         "format": found.format,

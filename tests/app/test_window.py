@@ -137,14 +137,14 @@ def test_roles_rows_and_pasting(window, qtbot):
     QApplication.clipboard().setText("run 7\nt;F;u\n0;1;0,1\n1;2;0,1\n2;4;0,2\n")
     w.setFocus()
     QTest.keyClick(w, Qt.Key.Key_V, CTRL)
-    assert w.tray.shown.ready
+    qtbot.waitUntil(lambda: w.tray.shown is not None and w.tray.shown.ready)
     rows = w.intake_bench.channel_rows
     rows[2].roles.textActivated.emit("u")
     assert w.tray.shown.u == 2
     w.intake_bench.channel_rows[1].roles.textActivated.emit("x")
     assert (w.tray.shown.x, w.tray.shown.y) == (1, 0)
     click_cell(w.intake_bench.text, 3, 0)  # the data are said to begin a row later
-    assert len(w.tray.shown.record) == 2
+    qtbot.waitUntil(lambda: len(w.tray.shown.record) == 2)
     click(w.intake_bench.bring)
     assert len(w.session.study.recorded(w.session.view.curve)) == 2
     QApplication.clipboard().setText("  ")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -79,7 +80,10 @@ def _waiting(source: Source) -> list[Waiting]:
     from curvesieve.core.formats import tables
 
     try:
-        return [_chosen(Waiting(next(_numbers), table.record.source.name), table) for table in tables(source)]
+        found = tables(source)
+        for table in found:  # hashed here, in the worker, so that bringing in does not wait for it
+            _ = table.record.source.sha256, [channel.digest for channel in table.record.channels]
+        return [_chosen(Waiting(next(_numbers), table.record.source.name), table) for table in found]
     except InputError as error:
         return [Waiting(next(_numbers), source.name, problem=str(error))]
 
@@ -131,11 +135,18 @@ class Tray(QObject):
             return [waiting for path in paths if not ticket.stopped.is_set() for waiting in _read(path)]
 
         name = paths[0].name if len(paths) == 1 else f"{len(paths)} files"
-        self.jobs.start(f"Reading {name}", f"read-{next(_numbers)}", work, self._add, lambda sentence: None)
+        self._in_background(name, work)
+
+    def _in_background(self, name: str, work: Callable[[Ticket], list[Waiting]]) -> None:
+        def failed(sentence: str) -> None:
+            self._add([Waiting(next(_numbers), name, problem=sentence)])
+
+        self.jobs.start(f"Reading {name}", f"read-{next(_numbers)}", work, self._add, failed)
 
     def take_text(self, text: str) -> None:
         """Puts a pasted table on the tray."""
-        self._add(_waiting(Source("pasted table.txt", text.encode("utf-8"))))
+        source = Source("pasted table.txt", text.encode("utf-8"))
+        self._in_background("the pasted table", lambda ticket: _waiting(source))
 
     def _add(self, more: list[Waiting]) -> None:
         self.files = (*self.files, *more)
@@ -206,13 +217,16 @@ class Tray(QObject):
             return
         from curvesieve.core.formats import reread
 
-        found = waiting.table.found
-        try:
-            again = reread(waiting.table, found.layout.with_data_from(row, found.lines))
-        except InputError as error:
-            self._replace(replace(waiting, problem=str(error)))
-            return
-        self._replace(_chosen(waiting, again))
+        table = waiting.table
+
+        def work(ticket: Ticket) -> Waiting:
+            found = table.found
+            return _chosen(waiting, reread(table, found.layout.with_data_from(row, found.lines)))
+
+        def failed(sentence: str) -> None:
+            self._replace(replace(waiting, problem=sentence))
+
+        self.jobs.start(f"Reading {waiting.name} again", f"reread-{waiting.number}", work, self._replace, failed)
 
     def _replace(self, changed: Waiting) -> None:
         self.files = tuple(changed if waiting.number == changed.number else waiting for waiting in self.files)

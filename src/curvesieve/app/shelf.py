@@ -33,13 +33,12 @@ _DRAWN_POINTS = 44
 
 @dataclass(frozen=True)
 class ShelfRow:
-    """A family's heading (no curve) or a curve. `state` is a mark and the words for it."""
+    """A family's heading (no curve) or a curve with the state of its fit."""
 
     text: str
     curve: CurveEntry | None = None
     colour: QColor | None = None
-    mark: str = ""
-    words: str = ""
+    state: str = ""
 
 
 def shelf_rows(study: Study, wanted: str) -> list[ShelfRow]:
@@ -56,7 +55,7 @@ def shelf_rows(study: Study, wanted: str) -> list[ShelfRow]:
         curves.sort(key=lambda curve: (curve.condition is None, curve.condition or 0.0))
         colours = family_colours(max(len(curves), 1))
         found = [
-            ShelfRow(curve.label, curve, hue, *_state(study, curve))
+            ShelfRow(curve.label, curve, hue, study.fit_state(curve.id))
             for curve, hue in zip(curves, colours, strict=False)
             if wanted.casefold() in f"{family.label} {curve.label}".casefold()
         ]
@@ -65,12 +64,7 @@ def shelf_rows(study: Study, wanted: str) -> list[ShelfRow]:
     return rows
 
 
-def _state(study: Study, curve: CurveEntry) -> tuple[str, str]:
-    if curve.fit is None:
-        return "", "not fitted"
-    if not study.fit_is_current(curve.id):
-        return "○", "fit out of date"
-    return ("●", "fitted") if curve.fit.result.converged else ("△", "fit did not converge")
+_MARKS = {"not fitted": "", "out of date": "○", "did not converge": "△", "fitted": "●"}
 
 
 @lru_cache(maxsize=2048)
@@ -117,7 +111,7 @@ class ShelfModel(QAbstractListModel):
             return row.text
         if role == Qt.ItemDataRole.ToolTipRole and row.curve is not None:
             file_name = self.session.study.record_entry(row.curve.record).file_name
-            return f"{row.text}\n{file_name}\n{row.words}"
+            return f"{row.text}\n{file_name}\n{row.state}"
         return None
 
 
@@ -168,10 +162,10 @@ class ShelfDelegate(QStyledItemDelegate):
         room = rect.adjusted(25, 0, -78, 0)
         text = painter.fontMetrics().elidedText(row.text, Qt.TextElideMode.ElideMiddle, room.width())
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
-        painter.setPen(colour("verdigris" if row.mark == "●" else "rust"))
+        painter.setPen(colour("verdigris" if row.state == "fitted" else "rust"))
         painter.setFont(font(11))
         mark = QRect(rect.right() - 76, rect.top(), 14, rect.height())
-        painter.drawText(mark, Qt.AlignmentFlag.AlignCenter, row.mark)
+        painter.drawText(mark, Qt.AlignmentFlag.AlignCenter, _MARKS[row.state])
         frame = QRectF(rect.right() - 58, rect.top() + 7, 52, rect.height() - 14)
         shape = _drawing(self.session.study.recorded(row.curve.id))
         painter.translate(frame.topLeft())

@@ -36,6 +36,11 @@ class Channel:
     unit: str
     values: Floats
 
+    @cached_property
+    def digest(self) -> str:
+        """The content hash of the values."""
+        return hashlib.sha256(np.ascontiguousarray(self.values).data).hexdigest()
+
 
 @dataclass(frozen=True, eq=False)
 class Record:

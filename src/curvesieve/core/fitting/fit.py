@@ -46,9 +46,6 @@ def fit(
     starts = dict(start or {})
     if term and xs.ndim == 1 and xs.shape == ys.shape and xs.size:
         starts = term.start(Data(xs, ys)) | starts
-    if len(starts) < len(summed.names) and not term:
-        missing = [name for name in summed.names if name not in starts]
-        raise InputError(f"No start is given for {', '.join(missing)}; give one for each, such as {missing[0]}=1.")
     us = None if u is None else np.asarray(u, dtype=np.float64)
     return _solved(state_problem(summed, xs, ys, us, starts, hold, bounds, loss), model)
 

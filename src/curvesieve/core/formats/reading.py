@@ -62,8 +62,12 @@ def load(path: str | Path) -> Source:
 
 def read_bytes(source: Source) -> Record:
     """The record of bytes that are already in memory: the first table of the file that could be a curve."""
-    found = tables(source)
-    return next((table.record for table in found if len(table.record.channels) > 1), found[0].record)
+    return main_table(tables(source)).record
+
+
+def main_table(found: list[Table]) -> Table:
+    """The first table that could be a curve, or else the first."""
+    return next((table for table in found if len(table.record.channels) > 1), found[0])
 
 
 def tables(source: Source) -> list[Table]:

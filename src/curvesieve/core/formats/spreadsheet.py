@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 import io
 import zipfile
+from dataclasses import replace
 from typing import Any
 
 from curvesieve.core.errors import InputError, counted
@@ -85,8 +86,6 @@ def _no_values(source: Source, sheet: str, missing: int) -> str:
 def _noted(table: Table, missing: int) -> Table:
     if not missing:
         return table
-    from dataclasses import replace
-
     note = f"{counted(missing, 'formula cell')} without a stored value, left blank"
     return replace(table, record=replace(table.record, notes=(*table.record.notes, note)))
 
@@ -133,13 +132,11 @@ def _ods_cells(row: Any, table_ns: str) -> list[str]:
             continue
         value = cell.get(f"{office_ns}value")
         text = value if value is not None else " ".join("".join(cell.itertext()).split())
-        spanned = int(cell.get(f"{table_ns}number-columns-spanned", "1"))
         repeat = int(cell.get(f"{table_ns}number-columns-repeated", "1"))
         if cell.tag.endswith("covered-table-cell") and cells and not text:
             cells[-1:] = [cells[-1]] * (1 + min(repeat, _MAX_COLUMNS - len(cells)))
         else:
             cells += [text] * min(repeat if text or repeat < 100 else 1, _MAX_COLUMNS - len(cells))
-        del spanned
     while cells and not cells[-1]:
         cells.pop()
     return cells

@@ -157,6 +157,15 @@ class Study:
         fit = self.entry(curve_id).fit
         return fit is not None and fit.key == self.fit_key(curve_id)
 
+    def fit_state(self, curve_id: str) -> str:
+        """``not fitted``, ``out of date``, ``did not converge`` or ``fitted``."""
+        fit = self.entry(curve_id).fit
+        if fit is None:
+            return "not fitted"
+        if not self.fit_is_current(curve_id):
+            return "out of date"
+        return "fitted" if fit.result.converged else "did not converge"
+
     def readings(self, curve_id: str) -> tuple[PeakReading, ...]:
         """The readings of the curve's fit; none when it has none, or one that is out of date."""
         fit = self.entry(curve_id).fit

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import hashlib
 import uuid
 from collections.abc import Callable, Sequence
-
-import numpy as np
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.models import Model
@@ -22,19 +19,13 @@ def new_id(kind: str) -> str:
     return f"{kind}-{uuid.uuid4().hex[:10]}"
 
 
-def array_key(values: np.ndarray[tuple[int], np.dtype[np.float64]]) -> str:
-    """The content hash of a float64 array."""
-    return hashlib.sha256(np.ascontiguousarray(values).data).hexdigest()
-
-
 def add_record(study: Study, record: Record) -> tuple[Study, str]:
     """The study with a record more, and the record's id. Equal arrays and sources are kept once."""
     arrays = dict(study.arrays)
     channels = []
     for channel in record.channels:
-        key = array_key(channel.values)
-        arrays.setdefault(key, channel.values)
-        channels.append(ChannelEntry(name=channel.name, unit=channel.unit, array=key))
+        arrays.setdefault(channel.digest, channel.values)
+        channels.append(ChannelEntry(name=channel.name, unit=channel.unit, array=channel.digest))
     source = record.source
     entry = RecordEntry(
         id=new_id("record"), file_name=source.name, path=source.path, source=source.sha256,

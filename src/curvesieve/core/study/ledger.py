@@ -54,13 +54,14 @@ def ledger_of(study: Study, family: Family | None) -> Ledger:
     rows, columns = [], {}
     y_units = set()
     for curve in curves:
-        readings = study.readings(curve.id)
+        state = study.fit_state(curve.id)
+        readings = curve.fit.readings if curve.fit is not None and state == "fitted" else ()
         cells = {(r.peak, r.quantity): r for r in readings}
         for r in readings:
             columns[(r.peak, r.quantity)] = Column(r.name, r.unit, r.peak, r.quantity)
         if readings:
             y_units.add(study.recorded(curve.id).y_unit)
-        rows.append(Row(curve, cells | _statistics(study, curve, readings), _state(study, curve)))
+        rows.append(Row(curve, cells | _statistics(study, curve, readings), state))
     ordered = [columns[key] for key in sorted(columns, key=lambda key: key[0])]
     if ordered:
         y_unit = y_units.pop() if len(y_units) == 1 else ""
@@ -82,14 +83,6 @@ def _statistics(
             unit = study.recorded(curve.id).y_unit if name == "rmse" else ""
             found[(0, name)] = PeakReading(label, name, value, None, unit, "of the fit", "", 0, name)
     return found
-
-
-def _state(study: Study, curve: CurveEntry) -> str:
-    if curve.fit is None:
-        return "not fitted"
-    if not study.fit_is_current(curve.id):
-        return "out of date"
-    return "fitted" if curve.fit.result.converged else "did not converge"
 
 
 def _table(ledger: Ledger) -> list[list[str]]:
