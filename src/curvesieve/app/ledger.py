@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, QTimer
 from PyQt6.QtGui import QFont, QGuiApplication
 from PyQt6.QtWidgets import QAbstractItemView, QFileDialog, QHBoxLayout, QHeaderView, QTableView, QVBoxLayout, QWidget
 
@@ -93,7 +93,7 @@ class LedgerDrawer(QWidget):
         self.session = session
         self.title = label(role="section")
         self.advice = Elided(role="muted")
-        self.origin = label(wrap=True)
+        self.origin = label(role="note", wrap=True)
         self.copy = button("Copy table", tip="Copy all rows for a spreadsheet, with units and uncertainties")
         self.copy.clicked.connect(self.copy_table)
         self.export = button("Write CSV…", tip="Write all rows to a file, with units and uncertainties")
@@ -147,9 +147,8 @@ class LedgerDrawer(QWidget):
             for bar, place in zip((across, down), places, strict=True):
                 if bar is not None:
                     bar.setValue(place)
-        here = next((i for i, row in enumerate(made.rows) if row.curve.id == view.curve), None)
-        if here is not None:
-            self.view.scrollTo(self.model.index(here, max(self.view.currentIndex().column(), 0)))
+        # After the line of origin has taken or left its room, or the row in hand may end up under the edge.
+        QTimer.singleShot(0, self._show_row_in_hand)
         self.title.setText(f"LEDGER  ·  {made.title}" if made.rows else "LEDGER")
         has_readings = bool(made.columns)
         self.view.setVisible(bool(made.rows))
@@ -160,6 +159,12 @@ class LedgerDrawer(QWidget):
         self.origin.setVisible(bool(origin))
         where = "Click a number to see where it comes from."
         self.advice.set(where if has_readings else "Fit a model, and its readings appear here.")
+
+    def _show_row_in_hand(self) -> None:
+        rows = [row.curve.id for row in self.ledger.rows]
+        if self.model.in_hand in rows:
+            place = self.model.index(rows.index(self.model.in_hand), max(self.view.currentIndex().column(), 0))
+            self.view.scrollTo(place)
 
     def _origin(self) -> str:
         view = self.session.view

@@ -67,6 +67,7 @@ QToolTip {{ background: {p.card}; color: {p.ink}; border: 1px solid {p.line}; pa
 QLabel {{ background: transparent; }}
 QLabel[role="section"] {{ color: {p.muted}; font-size: 12px; font-weight: 600; letter-spacing: 1px; }}
 QLabel[role="muted"] {{ color: {p.muted}; font-size: 13px; }}
+QLabel[role="note"] {{ font-size: 13px; }}
 QLabel[role="strong"] {{ font-weight: 600; }}
 QLabel[role="caught"] {{ color: {p.rust}; font-size: 13px; }}
 QLabel[role="model"] {{ color: {p.violet}; font-family: "{MONO}"; font-size: 13px; }}
