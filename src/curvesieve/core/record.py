@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+import os
 from dataclasses import dataclass, field
 from functools import cached_property
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,17 +17,54 @@ from curvesieve.core.errors import InputError, counted, nearest
 Floats = NDArray[np.float64]
 
 
+class FileBytes:
+    """The bytes of a file too large to be held, read in pieces when asked for.
+
+    Raises InputError when the file is gone or became shorter meanwhile.
+    """
+
+    def __init__(self, path: Path, size: int) -> None:
+        self.path, self.size = path, size
+        self._file = path.open("rb", buffering=0)
+
+    def __len__(self) -> int:
+        return self.size
+
+    def __getitem__(self, place: slice) -> bytes:
+        begin, end, _ = place.indices(self.size)
+        found = []
+        while begin < end:
+            piece = os.pread(self._file.fileno(), min(end - begin, 2**30), begin)
+            if not piece:
+                raise InputError(f"{self.path.name} became shorter while it was read; wait until it is complete.")
+            found.append(piece)
+            begin += len(piece)
+        return found[0] if len(found) == 1 else b"".join(found)
+
+
+Content = bytes | FileBytes
+"""A file's bytes: held, or read in pieces. Both know their length and give slices."""
+
+
 @dataclass(frozen=True, eq=False)
 class Source:
     """The file a record came from: its name, where it lay, and its very bytes."""
 
     name: str
-    content: bytes = field(repr=False)
+    content: Content = field(repr=False)
     path: str = ""
+
+    @property
+    def held(self) -> bytes:
+        """The bytes, where they are held; empty for a file that is too large for it."""
+        return self.content if isinstance(self.content, bytes) else b""
 
     @cached_property
     def sha256(self) -> str:
-        return hashlib.sha256(self.content).hexdigest()
+        sha = hashlib.sha256()
+        for at in range(0, len(self.content), 2**24):
+            sha.update(self.content[at : at + 2**24])
+        return sha.hexdigest()
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,7 +18,7 @@ _SMALL = 2**20
 def unzip_gzip(source: Source) -> bytes:
     """The content of a gzip file; raises InputError when it is damaged or unpacks to too much."""
     try:
-        with gzip.GzipFile(fileobj=io.BytesIO(source.content)) as file:
+        with gzip.GzipFile(fileobj=io.BytesIO(source.held)) as file:
             content = file.read(MAX_UNPACKED + 1)
     except (OSError, EOFError, zlib.error) as error:
         raise InputError(f"{source.name} is a damaged or truncated gzip file ({error}).") from error
@@ -30,7 +30,7 @@ def unzip_gzip(source: Source) -> bytes:
 def checked_zip(source: Source) -> zipfile.ZipFile:
     """The ZIP archive of a spreadsheet or of arrays; raises InputError when damaged or suspiciously small."""
     try:
-        archive = zipfile.ZipFile(io.BytesIO(source.content))
+        archive = zipfile.ZipFile(io.BytesIO(source.held))
         members = archive.infolist()
     except (zipfile.BadZipFile, ValueError, NotImplementedError) as error:
         raise InputError(f"{source.name} is damaged or cut short ({error}).") from error

@@ -9,7 +9,8 @@ import numpy as np
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.formats.archives import checked_zip
-from curvesieve.core.formats.table import MAX_CHANNELS, Table, from_channels
+from curvesieve.core.formats.table import Table, from_channels
+from curvesieve.core.formats.text import MAX_CHANNELS
 from curvesieve.core.record import Source
 
 
@@ -20,9 +21,9 @@ def recognises_numpy(content: bytes) -> bool:
 def read_numpy(source: Source) -> list[Table]:
     """A .npy array (columns, or named fields) is one table; so are the 1-D arrays of a .npz together."""
     try:
-        if source.content.startswith(b"PK"):
+        if source.held.startswith(b"PK"):
             checked_zip(source)
-        loaded = np.load(io.BytesIO(source.content), allow_pickle=False)
+        loaded = np.load(io.BytesIO(source.held), allow_pickle=False)
         arrays = {name: loaded[name] for name in loaded.files} if hasattr(loaded, "files") else {"": loaded}
     except InputError:
         raise
@@ -64,7 +65,7 @@ def read_cansas(source: Source) -> list[Table]:
     from defusedxml import DefusedXmlException, ElementTree
 
     try:
-        root = ElementTree.fromstring(source.content, forbid_dtd=True)
+        root = ElementTree.fromstring(source.held, forbid_dtd=True)
     except DefusedXmlException as error:
         raise InputError(f"{source.name} holds XML entities or a DTD, which are not read.") from error
     except ElementTree.ParseError as error:

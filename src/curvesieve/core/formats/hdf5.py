@@ -25,7 +25,7 @@ def read(source: Source) -> list[Table]:
 
     found: list[tuple[bool, str, list[tuple[str, str, NDArray[np.float64]]]]] = []
     try:
-        with h5py.File(io.BytesIO(source.content), "r") as file:
+        with h5py.File(io.BytesIO(source.held), "r") as file:
             groups: list[tuple[str, Any]] = [("", file)]
             file.visititems(lambda name, item: groups.append((name, item)) if isinstance(item, h5py.Group) else None)
             for name, group in groups[:_MAX_GROUPS]:

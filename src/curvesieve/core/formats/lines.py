@@ -2,35 +2,35 @@
 
 from __future__ import annotations
 
-import io
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import overload
 
 import numpy as np
+from numpy.typing import NDArray
+
+from curvesieve.core.record import Content
 
 _PIECE = 2**22
+
+
+def pieces(content: Content) -> Iterator[tuple[int, bytes]]:
+    """The content in pieces of some MiB, each with the place where it begins."""
+    for at in range(0, len(content), _PIECE):
+        yield at, content[at : at + _PIECE]
 
 
 class Lines(Sequence[str]):
     """Lines of encoded text, found by their ends and decoded when asked for. LF, CRLF and CR end a line.
 
-    The encoding must keep line ends as single bytes (UTF-8, Latin-1 and their like do; UTF-16 does not).
+    The encoding must keep line ends as single bytes (UTF-8, Latin-1 and their like do; UTF-16 does not). `begin` is
+    where the text begins, behind a byte order mark.
     """
 
-    def __init__(self, content: bytes, encoding: str) -> None:
-        if b"\r" in content:
+    def __init__(self, content: Content, encoding: str, begin: int = 0) -> None:
+        if isinstance(content, bytes) and b"\r" in content and content.count(b"\r") > content.count(b"\r\n"):
             content = content.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
-        self.content, self.encoding = content, encoding
-        codes = np.frombuffer(content, dtype=np.uint8)
-        # In pieces, so that the comparison does not take as much memory as the file.
-        ends = np.concatenate(
-            [np.flatnonzero(codes[at : at + _PIECE] == ord("\n")) + at for at in range(0, codes.size, _PIECE)]
-            or [np.empty(0, dtype=np.int64)]
-        )
-        if content and not content.endswith(b"\n"):
-            ends = np.append(ends, len(content))
-        self._ends = ends
-        self._starts = np.concatenate([np.zeros(min(1, ends.size), dtype=ends.dtype), ends[:-1] + 1])
+        self.content, self.encoding, self._begin = content, encoding, begin
+        self._ends = _line_ends(content)
 
     def __len__(self) -> int:
         return int(self._ends.size)
@@ -41,18 +41,21 @@ class Lines(Sequence[str]):
     def __getitem__(self, row: slice) -> list[str]: ...
     def __getitem__(self, row: int | slice) -> str | list[str]:
         if isinstance(row, slice):
-            return [self[i] for i in range(*row.indices(len(self)))]
-        return self.content[int(self._starts[row]) : int(self._ends[row])].decode(self.encoding, "replace")
+            first, stop, step = row.indices(len(self))
+            if first >= stop or step != 1:
+                return [self[i] for i in range(first, stop, step)]
+            return self.bytes_of(first, stop - 1).decode(self.encoding, "replace").replace("\r", "").split("\n")
+        row = range(len(self))[row]
+        return self.bytes_of(row, row).decode(self.encoding, "replace").rstrip("\r")
 
-    def span(self, first: int, last: int) -> tuple[int, int]:
-        """Where row first begins and row last ends in `content`."""
-        return int(self._starts[first]), int(self._ends[last])
+    def bytes_of(self, first: int, last: int) -> bytes:
+        """The bytes of the rows from first to last, without the last one's end."""
+        begin = int(self._ends[first - 1]) + 1 if first else self._begin
+        return self.content[begin : int(self._ends[last])]
 
-    def open(self, first: int, last: int) -> io.BytesIO:
-        """The rows from first to last as a file; nothing is copied when they are the last ones."""
-        begin, end = self.span(first, last)
-        if end >= len(self.content) - 1:
-            file = io.BytesIO(self.content)
-            file.seek(begin)
-            return file
-        return io.BytesIO(self.content[begin:end])
+
+def _line_ends(content: Content) -> NDArray[np.int64]:
+    found = [np.flatnonzero(np.frombuffer(piece, dtype=np.uint8) == ord("\n")) + at for at, piece in pieces(content)]
+    if len(content) and (not found[-1].size or found[-1][-1] != len(content) - 1):
+        found.append(np.array([len(content)]))
+    return np.concatenate(found) if found else np.empty(0, dtype=np.int64)

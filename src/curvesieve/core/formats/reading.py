@@ -11,10 +11,11 @@ from curvesieve.core.formats import arrays, hdf5, jcamp, spreadsheet, text
 from curvesieve.core.formats.archives import unzip_gzip
 from curvesieve.core.formats.layout import Layout
 from curvesieve.core.formats.table import Table
-from curvesieve.core.record import Record, Source
+from curvesieve.core.formats.text import Watch
+from curvesieve.core.record import FileBytes, Record, Source
 
-MAX_BYTES = 512 * 2**20
-"""Larger files are refused: the study keeps every source file's bytes."""
+MAX_HELD = 512 * 2**20
+"""Larger files are read in pieces, and the study keeps their hash instead of their bytes."""
 
 
 @dataclass(frozen=True)
@@ -41,16 +42,14 @@ def read(path: str | Path) -> Record:
 
 
 def load(path: str | Path) -> Source:
-    """The bytes of a file, read once. Raises InputError when it is gone, unreadable, empty or too large."""
+    """The bytes of a file, read once, or in pieces when it is large. Raises InputError when it cannot be read."""
     path = Path(path)
     try:
         if path.is_dir():
             raise InputError(f"{path.name} is a folder; choose a file in it.")
         size = path.stat().st_size
-        if size > MAX_BYTES:
-            raise InputError(
-                f"{path.name} has {size / 2**20:.0f} MiB; files up to {MAX_BYTES // 2**20} MiB can be read."
-            )
+        if size > MAX_HELD:
+            return Source(path.name, FileBytes(path, size), str(path.absolute()))
         with path.open("rb") as file:
             content = file.read()
     except OSError as error:
@@ -61,37 +60,45 @@ def load(path: str | Path) -> Source:
 
 
 def read_bytes(source: Source) -> Record:
-    """The record of bytes that are already in memory: the first table of the file that could be a curve."""
+    """The record of bytes that are already in memory: the fullest table of the file that could be a curve."""
     return main_table(tables(source)).record
 
 
 def main_table(found: list[Table]) -> Table:
-    """The first table that could be a curve, or else the first."""
-    return next((table for table in found if len(table.record.channels) > 1), found[0])
+    """The table with most numbers among those that could be a curve, or else the first."""
+    curves = [table for table in found if len(table.record.channels) > 1]
+    return max(curves, key=lambda table: len(table.record) * len(table.record.channels), default=found[0])
 
 
-def tables(source: Source) -> list[Table]:
-    """All tables of a file, whatever its format; at least one. Raises InputError when there is none."""
-    if not source.content[:4096].strip() and not source.content.strip():
+def tables(source: Source, watch: Watch | None = None) -> list[Table]:
+    """All tables of a file, whatever its format; at least one. Raises InputError when there is none.
+
+    `watch` is told the share that is read, and may raise to stop.
+    """
+    head = source.content[:4096]
+    if not head.strip() and not source.held.strip():
         raise InputError(f"{source.name} is empty; there is nothing to read in it.")
-    if source.content.startswith(b"\x1f\x8b"):
+    if not source.held and (head.startswith(b"\x1f\x8b") or any(known.recognises(head) for known in FORMATS)):
+        raise InputError(
+            f"{source.name} has {len(source.content) / 2**20:.0f} MiB; beyond {MAX_HELD // 2**20} MiB only text is "
+            "read. Export the part that you need."
+        )
+    if head.startswith(b"\x1f\x8b"):
         inner = Source(source.name, unzip_gzip(source), source.path)
         # The file's own bytes stay the source; only the reading is done on what was packed.
         return [_with_source(table, source) for table in tables(inner)]
     for known in FORMATS:
-        if known.recognises(source.content):
+        if known.recognises(head):
             found = known.read(source)
             if not found:
                 raise InputError(f"{source.name} holds no table of numbers.")
             return found
-    understood = text.understand(source)
-    return [Table(understood, text.to_record(source, understood))]
+    return [Table(found, record) for found, record in text.read(source, watch)]
 
 
 def reread(table: Table, layout: Layout) -> Table:
     """The same table by a corrected layout; raises InputError when it makes no numbers."""
-    found = replace(table.found, layout=layout)
-    return Table(found, text.to_record(table.record.source, found))
+    return Table(*text.to_record(table.record.source, replace(table.found, layout=layout)))
 
 
 def _with_source(table: Table, source: Source) -> Table:

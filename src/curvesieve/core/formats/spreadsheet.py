@@ -43,8 +43,8 @@ def read(source: Source) -> list[Table]:
 def _read_xlsx(source: Source) -> list[Table]:
     import openpyxl
 
-    values = openpyxl.load_workbook(io.BytesIO(source.content), data_only=True)
-    formulas = openpyxl.load_workbook(io.BytesIO(source.content), data_only=False)
+    values = openpyxl.load_workbook(io.BytesIO(source.held), data_only=True)
+    formulas = openpyxl.load_workbook(io.BytesIO(source.held), data_only=False)
     found = []
     for sheet in values.worksheets:
         for block in list(sheet.merged_cells.ranges):  # a heading over two columns names both

@@ -12,12 +12,10 @@ from curvesieve.core.curve import frozen
 from curvesieve.core.errors import InputError
 from curvesieve.core.formats.cells import NUMBER
 from curvesieve.core.formats.layout import Layout, find_layout
-from curvesieve.core.formats.text import Understanding, to_record
+from curvesieve.core.formats.text import MAX_CHANNELS, Understanding, to_record
 from curvesieve.core.record import Channel, Record, Source
 
 _FEW_NUMBERS = 2
-MAX_CHANNELS = 2000
-"""More columns than this are no table of channels; a map or a picture is another matter."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,7 +55,7 @@ def from_cells(source: Source, kind: str, title: str, rows: Sequence[Sequence[st
         return None
     source = titled(source, title)
     found = Understanding(source.name, kind, lines, layout, kind)
-    return Table(found, to_record(source, found))
+    return Table(*to_record(source, found))
 
 
 def from_channels(

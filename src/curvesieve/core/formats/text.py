@@ -1,51 +1,58 @@
-"""Delimited and blank-separated text: understood first, then read by a fast or a careful way."""
+"""Delimited, blank-separated and fixed-width text: understood first, then read, one table after the other."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass, field
-from typing import Any
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from curvesieve.core.curve import frozen
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.formats.cells import BLANKS, NO_NUMBER, decode, number, split_cells
-from curvesieve.core.formats.layout import Layout, find_layout, header_cells, split_name
-from curvesieve.core.formats.lines import Lines
+from curvesieve.core.formats.cells import decode
+from curvesieve.core.formats.layout import Layout, find_layout, header_cells, is_moment_pattern, split_name
+from curvesieve.core.formats.moments import since_first
+from curvesieve.core.formats.rows import LeftOut, read_rows
 from curvesieve.core.record import Channel, Record, Source
 
 Floats = NDArray[np.float64]
-_FAST_ROWS = 300
-"""From this many rows on, the fast reader pays for loading it."""
-_NO_NUMBER_SPELLINGS = ["", "NaN", "NAN", "NA", "N/A", "Inf", "INF", "-Inf", "-INF", "+Inf", "#N/A", "None", "NULL"]
+Watch = Callable[[float], None]
+"""Told the share that is read, from 0 to 1; it may raise to stop."""
 _KEY_VALUE = re.compile(r"^[#%!\s]*(?P<key>[^:=\t;,]{1,60}?)\s*[:=;\t]\s*(?P<value>\S.*)$")
+_FEW_ROWS = 3
+_MAX_TABLES, _MAX_DEPTH = 200, 20
+_MAX_METADATA = 1000
+MAX_CHANNELS = 2000
+"""More columns than this are no table of channels; a map or a picture is another matter."""
 
 
 @dataclass(frozen=True)
 class Understanding:
-    """A table and how it is read: its lines, their encoding and layout. Tables of other formats are shown as text."""
+    """A table and how it is read: its lines, their encoding and layout. Tables of other formats are shown as text.
+
+    `left_out` are the rows within the data that could not be used, each with the reason.
+    """
 
     name: str
     encoding: str
     lines: Sequence[str] = field(repr=False)
     layout: Layout
     format: str = "text"
+    left_out: tuple[LeftOut, ...] = field(default=(), repr=False)
 
     def row_kind(self, row: int) -> str:
         """What a row is taken for: ``names``, ``units``, ``data`` or ``left out``."""
         layout = self.layout
         if row in (layout.name_row, layout.unit_row):
             return "names" if row == layout.name_row else "units"
-        if layout.first_row <= row <= layout.last_row and _row_values(self.lines[row], layout) is not None:
-            return "data"
-        return "left out"
+        inside = layout.first_row <= row <= layout.last_row
+        return "data" if inside and layout.is_data(layout.cells(self.lines[row])) else "left out"
 
 
 def understand(source: Source) -> Understanding:
-    """Finds encoding, delimiter, decimal mark, names, units and data rows of a text file.
+    """Finds encoding, delimiter, decimal mark, names, units and data rows of a text's fullest table.
 
     Raises InputError when the bytes are no text or no row holds a number.
     """
@@ -56,98 +63,100 @@ def understand(source: Source) -> Understanding:
             f"{source.name} holds text but no row of numbers (looked at {counted(len(lines), 'row')}); "
             "choose a file that has a table in it."
         )
+    if len(layout.channels) > MAX_CHANNELS:
+        raise InputError(
+            f"{source.name} has a table of {layout.columns:,} columns; at most {MAX_CHANNELS:,} are read. "
+            "Split it, or turn it so that its columns are the channels."
+        )
     return Understanding(source.name, encoding, lines, layout)
 
 
-def to_record(source: Source, found: Understanding) -> Record:
-    """The record that an understanding gives; see `understand`."""
+def read(source: Source, watch: Watch | None = None) -> list[tuple[Understanding, Record]]:
+    """All tables of a text, in their order; at least one. Raises InputError as `understand` and `to_record` do."""
+    found = understand(source)
+    made = _read_between(source, found, 0, len(found.lines), found.layout, watch)
+    if len(made) == 1:
+        return made
+    return [_titled(understood, record, i + 1) for i, (understood, record) in enumerate(made)]
+
+
+def _read_between(
+    source: Source, found: Understanding, begin: int, end: int, first: Layout, watch: Watch | None, depth: int = 0
+) -> list[tuple[Understanding, Record]]:
+    """The table of a layout between two rows, with those before it and those behind it."""
+    made: list[tuple[Understanding, Record]] = []
+    layout: Layout | None = first
+    while layout is not None and len(made) < _MAX_TABLES:
+        this = to_record(source, replace(found, layout=layout), watch, begin)
+        earlier = _another(found, begin, layout.head) if depth < _MAX_DEPTH else None
+        if earlier is not None:
+            made += _read_between(source, found, begin, layout.head, earlier, watch, depth + 1)
+        made.append(this)
+        begin = this[0].layout.last_row + 1
+        layout = _another(found, begin, end)
+    return made
+
+
+def _another(found: Understanding, begin: int, end: int) -> Layout | None:
+    """A further table between two rows: some rows of several columns, under names of their own."""
+    if end - begin <= _FEW_ROWS:
+        return None
+    lines = found.lines if end == len(found.lines) else found.lines[:end]
+    layout = find_layout(lines, begin)
+    if layout is None or layout.name_row is None or len(layout.channels) < 2:
+        return None
+    return layout if layout.last_row - layout.first_row + 1 >= _FEW_ROWS else None
+
+
+def _titled(found: Understanding, record: Record, number: int) -> tuple[Understanding, Record]:
+    """A table of several, named by the line of words right above it, or by its number."""
+    above = found.layout.head - 1
+    title = found.lines[above].strip().strip("#%![]*=-: ").strip() if above >= 0 else ""
+    if not any(map(str.isalpha, title)) or len(title) > 40 or _KEY_VALUE.match(title):
+        title = f"table {number}"
+    name = f"{found.name} · {title}"
+    return replace(found, name=name), replace(record, source=replace(record.source, name=name))
+
+
+def to_record(
+    source: Source, found: Understanding, watch: Watch | None = None, begin: int = 0
+) -> tuple[Understanding, Record]:
+    """The record that an understanding gives, and the understanding with what the reading found.
+
+    The table ends where another one begins. Raises InputError when no row can be read.
+    """
     layout, lines = found.layout, found.lines
-    left_out: list[tuple[int, str]] = []
-    table = _read_fast(lines, layout)
-    if table is None:
-        table, left_out = _read_carefully(lines, layout)
-    if not len(table):
+    read_ = read_rows(lines, layout, watch)
+    table, layout = read_.table, replace(layout, last_row=read_.last_row)
+    if not table.shape[1]:
         raise InputError(f"{source.name}: no row from row {layout.first_row + 1} on can be read as numbers.")
-    names = _names(lines, layout)
-    channels = tuple(Channel(n, unit, frozen(table[:, i])) for i, (n, unit) in enumerate(names))
+    notes = _notes(read_.left_out, read_.count_left_out)
+    channels = []
+    moments = {moment.column: moment for moment in layout.moments}
+    for (name, unit), column, values in zip(_names(lines, layout), layout.channels, table, strict=True):
+        if column in moments:
+            values, origin = since_first(values, moments[column])
+            values.setflags(write=False)
+            unit = "s" if not unit or is_moment_pattern(unit) else unit
+            notes.append(f"{name}: {origin}")
+        channels.append(Channel(name, unit, frozen(values)))
+    notes += [f"{name}: a column of words, left out" for name in read_.word_columns]
     metadata = []
-    for row in range(layout.first_row):
+    for row in range(begin, min(layout.first_row, begin + _MAX_METADATA)):
         match = _KEY_VALUE.match(lines[row]) if row not in (layout.name_row, layout.unit_row) else None
         if match:
             metadata.append((match["key"].strip(), match["value"].strip()))
-    return Record(source, channels, tuple(metadata), tuple(_notes(table, left_out, channels)))
-
-
-def _row_values(line: str, layout: Layout) -> list[float] | None:
-    cells = split_cells(line, layout.delimiter)
-    if len(cells) == layout.columns - 1 and layout.delimiter != BLANKS and line.rstrip().endswith(layout.delimiter):
-        cells.append("")  # the last value is missing, not the column
-    if len(cells) != layout.columns:
-        return None
-    values = [number(cell, layout.decimal) for cell in cells]
-    return None if any(value is None for value in values) else [v for v in values if v is not None]
-
-
-def _read_carefully(lines: Sequence[str], layout: Layout) -> tuple[Floats, list[tuple[int, str]]]:
-    """All rows that fit, and the (row, reason) of those that do not."""
-    rows, left_out = [], []
-    for row in range(layout.first_row, layout.last_row + 1):
-        if not lines[row].strip():
-            continue
-        values = _row_values(lines[row], layout)
-        if values is not None:
-            rows.append(values)
-        else:
-            cells = split_cells(lines[row], layout.delimiter)
-            ragged = len(cells) != layout.columns
-            reason = (
-                f"{counted(len(cells), 'cell')} instead of {layout.columns}" if ragged else "text among the numbers"
-            )
-            left_out.append((row, reason))
-    return np.array(rows, dtype=np.float64).reshape(-1, layout.columns), left_out
-
-
-def _read_fast(lines: Sequence[str], layout: Layout) -> Floats | None:
-    """The same table through pandas' C reader; None when the block is small or not clean all through."""
-    if layout.last_row - layout.first_row < _FAST_ROWS:
-        return None
-    import pandas as pd
-
-    if not isinstance(lines, Lines):
-        lines = Lines("\n".join(lines).encode(), "utf-8")
-    begin, end = lines.span(layout.first_row, layout.last_row)
-    if any(lines.content.find(mark, begin, end) >= 0 for mark in (b'"', b"d", b"D")):
-        return None  # quotes and Fortran exponents are for the careful reader
-    delimiter = layout.delimiter.encode()
-    how: dict[str, Any] = {
-        "sep": r"\s+" if layout.delimiter == BLANKS else layout.delimiter,
-        "decimal": layout.decimal,
-        "header": None,
-        "dtype": np.float64,
-        "skipinitialspace": lines.content.find(delimiter + b" ", begin, begin + 1000) >= 0,
-        "keep_default_na": False,
-    }
-    # Without a look for blanks in every cell it is twice as fast; a blank then raises, and the second way is taken.
-    for blanks in ({"na_filter": False}, {"na_values": sorted(NO_NUMBER - {""}) + _NO_NUMBER_SPELLINGS}):
-        try:
-            table = pd.read_csv(lines.open(layout.first_row, layout.last_row), **how, **blanks).to_numpy()
-        except (ValueError, pd.errors.ParserError):
-            continue
-        # pandas fills short rows without a word, and they are to be told: blanks are believed only when every row
-        # has all its delimiters.
-        cells = (layout.columns - 1) * len(table)
-        whole = layout.delimiter != BLANKS and lines.content.count(delimiter, begin, end) == cells
-        if table.shape[1] == layout.columns and (whole or np.isfinite(table).all()):
-            return np.where(np.isinf(table), np.nan, table) if np.isinf(table).any() else table
-    return None
+    record = Record(source, tuple(channels), tuple(metadata), tuple(_about(notes, channels, table)))
+    return replace(found, layout=layout, left_out=read_.left_out), record
 
 
 def _names(lines: Sequence[str], layout: Layout) -> list[tuple[str, str]]:
+    """Name and unit of each channel; names that come twice are numbered."""
     heads = header_cells(lines[layout.name_row], layout) if layout.name_row is not None else []
     unit_cells = header_cells(lines[layout.unit_row], layout) if layout.unit_row is not None else []
     named: list[tuple[str, str]] = []
     taken: set[str] = set()
-    for i in range(layout.columns):
+    for i in layout.channels:
         name, unit = split_name(heads[i]) if i < len(heads) else ("", "")
         unit = unit_cells[i].strip("()[] ") if i < len(unit_cells) else unit
         name = base = name or f"column {i + 1}"
@@ -159,16 +168,21 @@ def _names(lines: Sequence[str], layout: Layout) -> list[tuple[str, str]]:
     return named
 
 
-def _notes(table: Floats, left_out: list[tuple[int, str]], channels: tuple[Channel, ...]) -> list[str]:
-    notes = []
-    if left_out:
-        row, reason = left_out[0]
-        notes.append(f"{counted(len(left_out), 'row')} left out (first: row {row + 1}, {reason})")
+def _notes(left_out: Sequence[LeftOut], count: int) -> list[str]:
+    if not left_out:
+        return []
+    row, reason = left_out[0]
+    return [f"{counted(count, 'row')} left out (first: row {row + 1}, {reason})"]
+
+
+def _about(notes: list[str], channels: Sequence[Channel], table: Floats) -> list[str]:
+    """The notes, with one about values that are missing."""
     missing = ~np.isfinite(table)
-    if missing.any():
-        row, column = (int(i[0]) for i in np.nonzero(missing))
-        notes.append(
-            f"{counted(int(missing.any(axis=1).sum()), 'row')} without a number "
-            f"(first: {channels[column].name}, data row {row + 1}: blank, NaN or infinite)"
-        )
-    return notes
+    if not missing.any():
+        return notes
+    row, column = (int(i[0]) for i in np.nonzero(missing.T))
+    said = (
+        f"{counted(int(missing.any(axis=0).sum()), 'row')} without a number "
+        f"(first: {channels[column].name}, data row {row + 1}: blank, NaN or infinite)"
+    )
+    return [*notes[:1], said, *notes[1:]] if notes and "left out (" in notes[0] else [said, *notes]

@@ -32,12 +32,13 @@ class ChannelEntry(_Frozen):
 
 
 class RecordEntry(_Frozen):
-    """An imported table; `source` is the SHA-256 of its file's bytes."""
+    """An imported table; `source` is the SHA-256 of its file's bytes, which the study keeps unless they are very many."""
 
     id: str
     file_name: str
     path: str
     source: str
+    source_kept: bool = True
     channels: tuple[ChannelEntry, ...]
     metadata: tuple[tuple[str, str], ...] = ()
     notes: tuple[str, ...] = ()
@@ -133,7 +134,7 @@ class Study:
         """The record with its numbers, as it was read."""
         entry = self.record_entry(record_id)
         channels = tuple(Channel(c.name, c.unit, self.arrays[c.array]) for c in entry.channels)
-        source = Source(entry.file_name, self.sources[entry.source], entry.path)
+        source = Source(entry.file_name, self.sources.get(entry.source, b""), entry.path)
         return Record(source, channels, entry.metadata, entry.notes)
 
     def recorded(self, curve_id: str) -> Curve:

@@ -28,11 +28,12 @@ def add_record(study: Study, record: Record) -> tuple[Study, str]:
         channels.append(ChannelEntry(name=channel.name, unit=channel.unit, array=channel.digest))
     source = record.source
     entry = RecordEntry(
-        id=new_id("record"), file_name=source.name, path=source.path, source=source.sha256,
+        id=new_id("record"), file_name=source.name, path=source.path, source=source.sha256, source_kept=bool(source.held),
         channels=tuple(channels), metadata=record.metadata, notes=record.notes,
     )  # fmt: skip
     document = study.document.model_copy(update={"records": (*study.document.records, entry)})
-    return Study(document, arrays, {**study.sources, source.sha256: source.content}), entry.id
+    sources = {**study.sources, source.sha256: source.held} if source.held else study.sources
+    return Study(document, arrays, sources), entry.id
 
 
 def add_curves(

@@ -32,7 +32,7 @@ def save_study(study: Study, path: str | Path) -> None:
 def _write(study: Study, file: BinaryIO) -> None:
     document = study.document
     used = {channel.array for record in document.records for channel in record.channels}
-    sources = {record.source for record in document.records}
+    sources = {record.source for record in document.records if record.source_kept}
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
 
         def put(name: str, content: bytes) -> None:
@@ -58,7 +58,8 @@ def load_study(path: str | Path) -> Study:
                 key: _array(archive, key, path.name)
                 for key in {channel.array for record in document.records for channel in record.channels}
             }
-            sources = {key: _source(archive, key, path.name) for key in {record.source for record in document.records}}
+            kept = {record.source for record in document.records if record.source_kept}
+            sources = {key: _source(archive, key, path.name) for key in kept}
     except OSError as error:
         raise InputError(f"{path.name} cannot be read from {path.parent}: {error.strerror or error}.") from error
     except (zipfile.BadZipFile, EOFError, KeyError, NotImplementedError, RuntimeError) as error:
