@@ -16,6 +16,7 @@ def rows() -> list[Row]:
     from curvesieve.app.main import make_application
     from curvesieve.app.session import Session
     from curvesieve.app.window import Window
+    from curvesieve.core.intake.take import Take
     from curvesieve.core.record import Channel, Record, Source
     from curvesieve.core.study import Study, edits
 
@@ -23,7 +24,7 @@ def rows() -> list[Row]:
     x = np.linspace(0, 1000, 1_000_000)
     y = np.sin(x) + np.random.default_rng(0).normal(size=x.size)
     channels = (Channel("x", "", x), Channel("y", "", y))
-    study = edits.add_curves(Study(), [(Record(Source("made", b"made"), channels), 0, 1, None)], "made")
+    study = edits.add_curves(Study(), [(Record(Source("made", b"made"), channels), Take(0, 1))], "made")
     session = Session()
     session.begin(study)
     window = Window(session, Path("."))

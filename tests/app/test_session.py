@@ -176,7 +176,7 @@ def many_curves(count: int, label: str) -> Study:
     records = [Record(Source(f"{i}.csv", b"m"), (Channel("x", "", x), Channel("y", "", x * i))) for i in range(count)]
     labels = [f"{label} {i}" for i in range(count)]
     return edits.add_curves(
-        Study(), [(r, 0, 1, None) for r in records], "many", labels, [float(-i) for i in range(count)], ("load", "kg")
+        Study(), [(r, Take(0, 1)) for r in records], "many", labels, [float(-i) for i in range(count)], ("load", "kg")
     )
 
 

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from curvesieve.app.session import MODEL, Session, View
 from curvesieve.core.formats import read
+from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.study import Study, edits, save_study
@@ -27,7 +28,7 @@ FWHM_PER_SIGMA = 2 * math.sqrt(2 * math.log(2))
 
 def study_of(x, y, name="made.csv") -> Study:
     channels = (Channel("x", "s", np.asarray(x, float)), Channel("y", "N", np.asarray(y, float)))
-    return edits.add_curves(Study(), [(Record(Source(name, b"made"), channels), 0, 1, None)], "made")
+    return edits.add_curves(Study(), [(Record(Source(name, b"made"), channels), Take(0, 1))], "made")
 
 
 def edit_value(w, row: int, text: str) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from curvesieve.core.formats.condition import propose
+from curvesieve.core.intake.condition import propose
 from curvesieve.core.record import Channel, Record, Source
 
 

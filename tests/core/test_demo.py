@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 import curvesieve as cs
+from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
@@ -29,7 +30,7 @@ def test_every_width_is_within_3u_of_the_truth(demo_files, place):
     """From the file, through Keep range and Despike, three peaks pointed at by hand, to FWHM ± u and area ± u."""
     path = demo_files[place]
     truth = json.loads((path.parent / "truth.json").read_text())[path.name]["peaks"]
-    study = edits.add_curves(Study(), [(cs.read(path), 0, 1, None)], "one")
+    study = edits.add_curves(Study(), [(cs.read(path), Take(0, 1))], "one")
     curve_id = study.document.curves[0].id
     for slot, step in (("a", KeepRange(low=1200, high=1750)), ("b", Despike())):
         study = edits.add_step(curve_id, step, slot)(study)

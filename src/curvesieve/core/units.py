@@ -7,6 +7,9 @@ that drawing an axis never loads the unit library; recognising and converting go
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
+from decimal import Decimal
+from fractions import Fraction
 from functools import cache, lru_cache
 from typing import Any
 
@@ -88,7 +91,49 @@ def registry() -> Any:
     """The one pint registry, made when a unit is first converted or checked."""
     import pint
 
-    return pint.UnitRegistry(cache_folder=None)
+    return pint.UnitRegistry(cache_folder=None, non_int_type=Decimal)
+
+
+@dataclass(frozen=True)
+class Measure:
+    """A unit against the base units of its kind: base value = value·factor + offset.
+
+    `powers` are the (base symbol, power) pairs, sorted; a unit that is not known is a base of its own.
+    """
+
+    factor: float
+    offset: float
+    powers: tuple[tuple[str, Fraction], ...]
+
+
+@lru_cache(maxsize=1024)
+def measure(unit: str) -> Measure:
+    """What a unit measures and how large it is; a plain number for no unit. Never fails: see `Measure`."""
+    parts = factors(unit)
+    if parts is None:
+        return Measure(1.0, 0.0, ((unit.strip(), Fraction(1)),))
+    factor, offset = 1.0, 0.0
+    powers: dict[str, Fraction] = {}
+    for symbol, power in parts:
+        known = None if symbol in TRADE_UNITS else _parsed(symbol)
+        if known is None:
+            powers[symbol] = powers.get(symbol, Fraction(0)) + power
+            continue
+        quantity = registry().Quantity
+        one, zero = (quantity(Decimal(number), known).to_base_units() for number in (1, 0))
+        if parts == ((symbol, 1),):
+            offset = float(zero.magnitude)
+        factor *= float((one.magnitude - zero.magnitude) ** power)
+        for base, exponent in one.unit_items():
+            if base != "radian":  # an angle is a plain number in formulas
+                powers[base] = powers.get(base, Fraction(0)) + Fraction(exponent).limit_denominator(1000) * power
+    return Measure(factor, offset, tuple(sorted((base, power) for base, power in powers.items() if power)))
+
+
+def read_change(text: str) -> tuple[str, str]:
+    """What a unit field says: ``mm`` → (``mm``, ``""``); ``% → 1`` or ``% -> 1`` → (``%``, ``1``), a conversion."""
+    unit, arrow, target = text.replace("->", "→").partition("→")
+    return unit.strip(), (target.strip() or "1") if arrow else ""
 
 
 @lru_cache(maxsize=1024)
@@ -110,12 +155,21 @@ def _parsed(unit: str) -> Any:
 
 
 def convert(values: np.ndarray, unit: str, target: str) -> np.ndarray:
-    """Values in `unit` expressed in `target`; raises InputError when no exact conversion exists."""
-    source, wanted = _parsed(unit), _parsed(target)
+    """Values in `unit` expressed in `target`; raises InputError when no exact conversion exists.
+
+    The factor is worked out in decimal arithmetic and a factor such as 1/100 divides, so that 5.5 % is 0.055.
+    """
+    source, wanted = _parsed(unit if unit.strip() else "1"), _parsed(target if target.strip() else "1")
     for text, found in ((unit, source), (target, wanted)):
         if found is None:
             raise InputError(f"The unit “{text}” is not known, so nothing can be converted to or from it.")
+    quantity = registry().Quantity
     try:
-        return np.asarray(registry().Quantity(values, source).to(wanted).magnitude)
+        one, zero = (quantity(Decimal(number), source).to(wanted).magnitude for number in (1, 0))
     except Exception as error:
         raise InputError(f"“{unit}” cannot be converted to “{target}”: they measure different things.") from error
+    factor = one - zero
+    inverse = 1 / factor
+    whole = abs(factor) < 1 and inverse == inverse.to_integral_value()
+    scaled = np.asarray(values) / float(inverse) if whole else np.asarray(values) * float(factor)
+    return np.asarray(scaled + float(zero))

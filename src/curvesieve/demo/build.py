@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from curvesieve.core.formats import read
+from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
@@ -20,7 +21,7 @@ def build_study(folder: Path) -> Study:
     records = [read(path) for path in write_family(folder)]
     study = edits.add_curves(
         Study().with_document(title="marram-films"),
-        [(record, 0, 1, None) for record in records],
+        [(record, Take(0, 1)) for record in records],
         "Raman by silver loading",
         labels=[f"{loading:.1f} wt%" for loading in LOADINGS],
         conditions=list(LOADINGS),

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from curvesieve.core import units
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.formats.cells import decode
 from curvesieve.core.formats.table import Table, from_channels
@@ -112,13 +113,21 @@ def _table(source: Source, block: _Block, kind: str, form: str, lines: list[str]
         x, y = pairs[:, 0] * (block.number("XFACTOR", 1.0) or 1.0), pairs[:, 1] * (block.number("YFACTOR", 1.0) or 1.0)
     if not x.size:
         raise InputError(f"{source.name}: {kind} holds no numbers.")
-    x_text, y_text = block.labels.get("XUNITS", ""), block.labels.get("YUNITS", "")
-    channels = [
-        (_NAMES.get(x_text.upper(), "x"), _UNITS.get(x_text.upper(), x_text.lower()), x),
-        (y_text.lower() if y_text.upper() not in _UNITS else "y", _UNITS.get(y_text.upper(), ""), y),
-    ]
-    named = [(name or "y", unit, values) for name, unit, values in channels]
-    return from_channels(source, "jcamp", title, named, list(block.labels.items()), notes)
+    channels = [(*_named(block, "X"), x), (*_named(block, "Y"), y)]
+    return from_channels(source, "jcamp", title, channels, list(block.labels.items()), notes)
+
+
+def _named(block: _Block, axis: str) -> tuple[str, str]:
+    """The name and the unit of an axis: its label where it has one, or what its unit says."""
+    text, named = block.labels.get(f"{axis}UNITS", ""), block.labels.get(f"{axis}LABEL", "")
+    known = text.upper() in _UNITS
+    unit = _UNITS[text.upper()] if known else "" if text.upper() == "ARBITRARY UNITS" and named else text
+    unit = unit if known or units.is_known(unit) else unit.lower()
+    if named:
+        return named, unit
+    if axis == "X":
+        return _NAMES.get(text.upper(), "x"), unit
+    return ("y", unit) if known or not text else (text.lower(), "")
 
 
 def _xydata(source: Source, block: _Block, lines: list[str], notes: list[str]) -> tuple[Floats, Floats]:

@@ -86,8 +86,8 @@ class Layout:
 
     def with_data_from(self, row: int, lines: Sequence[str]) -> Layout:
         """The same table, said to begin at another row; names and units are looked for again above it."""
+        cells = self.cells(lines[row])
         same = replace(self, texts=(), moments=(), edges=())
-        cells = same.cells(lines[row])
         moved = replace(same, first_row=row, last_row=max(row, self.last_row), columns=len(cells))
         if self.columns == len(cells):
             moved = replace(moved, texts=self.texts, moments=self.moments, edges=self.edges)

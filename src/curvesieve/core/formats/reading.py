@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from curvesieve.core.errors import InputError
-from curvesieve.core.formats import arrays, hdf5, jcamp, spreadsheet, text
+from curvesieve.core.formats import arrays, hdf5, jcamp, json_tables, spreadsheet, text
 from curvesieve.core.formats.archives import unzip_gzip
 from curvesieve.core.formats.layout import Layout
 from curvesieve.core.formats.table import Table
@@ -33,6 +33,7 @@ FORMATS = (
     Format("spreadsheet", spreadsheet.recognises, spreadsheet.read),
     Format("canSAS XML", arrays.recognises_xml, arrays.read_cansas),
     Format("JCAMP-DX", jcamp.recognises, jcamp.read),
+    Format("JSON", json_tables.recognises, json_tables.read),
 )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import overload
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,6 +59,28 @@ def from_cells(source: Source, kind: str, title: str, rows: Sequence[Sequence[st
     return Table(*to_record(source, found))
 
 
+class _WrittenLines(Sequence[str]):
+    """Heading lines and then a line for each row of numbers, written out when it is looked at."""
+
+    def __init__(self, head: list[str], columns: Sequence[NDArray[np.float64]]) -> None:
+        self.head, self.columns = head, columns
+
+    def __len__(self) -> int:
+        return len(self.head) + int(self.columns[0].size)
+
+    @overload
+    def __getitem__(self, row: int) -> str: ...
+    @overload
+    def __getitem__(self, row: slice) -> list[str]: ...
+    def __getitem__(self, row: int | slice) -> str | list[str]:
+        if isinstance(row, slice):
+            return [self[i] for i in range(*row.indices(len(self)))]
+        row = range(len(self))[row]
+        if row < len(self.head):
+            return self.head[row]
+        return "\t".join(repr(float(column[row - len(self.head)])) for column in self.columns)
+
+
 def from_channels(
     source: Source,
     kind: str,
@@ -75,8 +98,7 @@ def from_channels(
         tuple(notes),
     )
     names = "\t".join(f"{name} ({unit})" if unit else name for name, unit, _ in channels)
-    shown = np.column_stack([values for _, _, values in channels])
     head = [f"{key}: {value}"[:200] for key, value in metadata][:40]
-    lines = [*head, names, *("\t".join(map(repr, row)) for row in shown.tolist())]
+    lines = _WrittenLines([*head, names], [values for _, _, values in channels])
     layout = Layout("\t", ".", len(head) + 1, len(lines) - 1, len(channels), len(head))
     return Table(Understanding(source.name, kind, lines, layout, kind), record)

@@ -40,6 +40,11 @@ class Formula:
     body: ast.expr
 
 
+def place_of(node: ast.expr) -> int:
+    """The character, from 0, at which a node of a parsed formula begins."""
+    return node.end_col_offset or 0
+
+
 @lru_cache(maxsize=512)
 def parse(text: str, variables: tuple[str, ...] = ("x",)) -> Formula:
     """The formula of a text; raises FormulaError, which names the character and what is allowed."""
@@ -134,6 +139,9 @@ class _Checker:
         checked = self._check(tree, 0)
         if isinstance(checked, ast.Compare):
             raise self._refuse(checked, "A comparison stands only first in where(condition, if true, if not).")
+        for node in ast.walk(checked):
+            if isinstance(node, ast.expr):
+                node.end_col_offset = self._place(node.col_offset)  # the place in the whole text; see `place_of`
         return checked
 
     def _place(self, column: int) -> int:

@@ -11,12 +11,14 @@ from pydantic import BaseModel, ConfigDict, model_validator
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.fitting import FitResult
+from curvesieve.core.intake.take import Take, taken_curve
 from curvesieve.core.models import Model
 from curvesieve.core.readings import PeakReading
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import Sieve, Slot
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
+"""2: curves with units of their own, chosen rows; sources that are not kept."""
 
 
 class _Frozen(BaseModel):
@@ -32,7 +34,7 @@ class ChannelEntry(_Frozen):
 
 
 class RecordEntry(_Frozen):
-    """An imported table; `source` is the SHA-256 of its file's bytes, which the study keeps unless they are very many."""
+    """An imported table; `source` is the SHA-256 of its file's bytes, which the study keeps unless they are many."""
 
     id: str
     file_name: str
@@ -59,7 +61,10 @@ class FitEntry(_Frozen):
 
 
 class CurveEntry(_Frozen):
-    """A curve on the shelf: which channels, its sieve, its model and its fit. Channels count from 0."""
+    """A curve on the shelf: which channels, its sieve, its model and its fit. Channels count from 0.
+
+    `x_unit` and `y_unit` are what its numbers are converted to (empty: as recorded); `where` chooses rows, see `Take`.
+    """
 
     id: str
     label: str
@@ -67,10 +72,17 @@ class CurveEntry(_Frozen):
     x: int
     y: int
     u: int | None = None
+    x_unit: str = ""
+    y_unit: str = ""
+    where: tuple[int, float] | None = None
     condition: float | None = None
     slots: tuple[Slot, ...] = ()
     model: Model = Model()
     fit: FitEntry | None = None
+
+    @property
+    def take(self) -> Take:
+        return Take(self.x, self.y, self.u, self.x_unit, self.y_unit, self.where)
 
 
 class Family(_Frozen):
@@ -100,7 +112,9 @@ class Document(_Frozen):
             raise ValueError("two records or two curves have the same id")
         for curve in self.curves:
             count = len(records[curve.record].channels) if curve.record in records else 0
-            if any(not 0 <= place < count for place in (curve.x, curve.y, *(() if curve.u is None else (curve.u,)))):
+            places = [curve.x, curve.y, *(() if curve.u is None else (curve.u,))]
+            places += [] if curve.where is None else [curve.where[0]]
+            if any(not 0 <= place < count for place in places):
                 raise ValueError(f"curve {curve.label!r} names a record or a channel that is not there")
         if {id_ for family in self.families for id_ in family.curves} - curves:
             raise ValueError("a family names a curve that is not there")
@@ -140,9 +154,8 @@ class Study:
     def recorded(self, curve_id: str) -> Curve:
         """The curve before its sieve."""
         entry = self.entry(curve_id)
-        record = self.record_entry(entry.record)
-        keys = tuple(record.channels[i] for i in (entry.x, entry.y, *(() if entry.u is None else (entry.u,))))
-        return _curve_of(_ChannelArrays(keys, tuple(self.arrays[c.array] for c in keys)))
+        channels = self.record_entry(entry.record).channels
+        return _curve_of(_ChannelArrays(channels, tuple(self.arrays[c.array] for c in channels)), entry.take)
 
     def sieve(self, curve_id: str) -> Sieve:
         return Sieve(self.entry(curve_id).slots)
@@ -188,6 +201,6 @@ class _ChannelArrays:
 
 
 @lru_cache(maxsize=64)
-def _curve_of(chosen: _ChannelArrays) -> Curve:
+def _curve_of(chosen: _ChannelArrays, take: Take) -> Curve:
     channels = tuple(Channel(c.name, c.unit, a) for c, a in zip(chosen.channels, chosen.arrays, strict=True))
-    return Record(Source("record", b""), channels).curve(1, 2, 3 if len(channels) > 2 else None)
+    return taken_curve(channels, take)

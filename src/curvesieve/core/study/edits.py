@@ -6,6 +6,7 @@ import uuid
 from collections.abc import Callable, Sequence
 
 from curvesieve.core.errors import InputError
+from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
 from curvesieve.core.record import Record
 from curvesieve.core.steps import Slot, Step
@@ -28,7 +29,8 @@ def add_record(study: Study, record: Record) -> tuple[Study, str]:
         channels.append(ChannelEntry(name=channel.name, unit=channel.unit, array=channel.digest))
     source = record.source
     entry = RecordEntry(
-        id=new_id("record"), file_name=source.name, path=source.path, source=source.sha256, source_kept=bool(source.held),
+        id=new_id("record"), file_name=source.name, path=source.path, source=source.sha256,
+        source_kept=bool(source.held),
         channels=tuple(channels), metadata=record.metadata, notes=record.notes,
     )  # fmt: skip
     document = study.document.model_copy(update={"records": (*study.document.records, entry)})
@@ -38,24 +40,40 @@ def add_record(study: Study, record: Record) -> tuple[Study, str]:
 
 def add_curves(
     study: Study,
-    chosen: Sequence[tuple[Record, int, int, int | None]],
+    chosen: Sequence[tuple[Record, Take]],
     family_label: str,
     labels: Sequence[str] | None = None,
     conditions: Sequence[float | None] | None = None,
     condition: tuple[str, str] = ("", ""),
 ) -> Study:
-    """Brings in records, each as the curve of its x, y and u channels (from 0), together as one family.
+    """Brings in curves taken from records together as one family; a record that comes several times is kept once.
 
     Raises InputError, before anything is added, when a choice makes no curve.
     """
-    for record, x, y, u in chosen:
-        record.curve(x + 1, y + 1, None if u is None else u + 1)
+    for record, take in chosen:
+        take.curve(record)
     curves: list[CurveEntry] = []
-    for i, (record, x, y, u) in enumerate(chosen):
-        study, record_id = add_record(study, record)
+    added: dict[int, str] = {}
+    for i, (record, take) in enumerate(chosen):
+        if id(record) not in added:
+            study, added[id(record)] = add_record(study, record)
+        record_id = added[id(record)]
         label = labels[i] if labels else record.source.name.rsplit(".", 1)[0]
         value = conditions[i] if conditions else None
-        curves.append(CurveEntry(id=new_id("curve"), label=label, record=record_id, x=x, y=y, u=u, condition=value))
+        curves.append(
+            CurveEntry(
+                id=new_id("curve"),
+                label=label,
+                record=record_id,
+                x=take.x,
+                y=take.y,
+                u=take.u,
+                x_unit=take.x_unit,
+                y_unit=take.y_unit,
+                where=take.where,
+                condition=value,
+            )
+        )  # fmt: skip
     family = Family(
         id=new_id("family"), label=family_label, condition=condition[0], unit=condition[1],
         curves=tuple(curve.id for curve in curves),

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import PurePath
 
+from curvesieve.core.intake.taking import Taken
 from curvesieve.core.record import Record
 
 _NUMBER = re.compile(
@@ -36,6 +37,8 @@ class _Slot:
     before: str
     value: float
     unit: str
+    after: str = ""
+    """The word behind the unit: ``RH`` in ``30% RH``."""
 
 
 def propose(records: Sequence[Record]) -> Condition:
@@ -47,15 +50,45 @@ def propose(records: Sequence[Record]) -> Condition:
     nothing = Condition("", "", (None,) * len(records))
     if not records:
         return nothing
-    from_names = _varying([_slots(_stem(record.source.name)) for record in records])
+    from_names = propose_from_names(_telling([record.source.name for record in records]))
     if from_names.unit or (from_names.name and len(records) > 1):
         return from_names
     from_lines = _from_metadata(records)
     return from_lines if from_lines.name else from_names if from_names.name else nothing
 
 
+def propose_from_names(names: Sequence[str]) -> Condition:
+    """The condition that names alone tell: of files, of sheets, of channels."""
+    return _varying([_slots(name) for name in names])
+
+
+def propose_for(takens: Sequence[Taken]) -> Condition:
+    """The condition of all curves taken from several records, in their order.
+
+    A channel that was given the role of the condition says it; otherwise the files do, or, for several curves of one
+    file, the names of their y channels.
+    """
+    said = [value for taken in takens for value in taken.conditions]
+    if said and None not in said:
+        return Condition(*takens[0].condition, tuple(said))
+    if len(takens) == 1 and len(takens[0].takes) > 1:
+        return propose_from_names([takens[0].label(i) for i in range(len(said))])
+    found = propose([taken.record for taken in takens])
+    return Condition(
+        found.name, found.unit, tuple(v for t, v in zip(takens, found.values, strict=True) for _ in t.takes)
+    )
+
+
+def _telling(names: Sequence[str]) -> list[str]:
+    """The part of the names that can tell them apart: the titles of one file's tables, or the files' own names."""
+    files, titles = zip(*((name.partition(" · ")[0], name.partition(" · ")[2]) for name in names), strict=True)
+    if all(titles) and len(set(files)) == 1:
+        return list(titles)
+    return [_stem(file) for file in files]
+
+
 def _stem(name: str) -> str:
-    stem = PurePath(name.split(" · ")[0]).name
+    stem = PurePath(name).name
     return re.sub(
         r"(\.(csv|txt|dat|tsv|xyz?|xye|jdx|dx|xlsx|ods|h5|hdf5|nxs|xml|npy|npz|gz|asc))+$", "", stem, flags=re.I
     )
@@ -68,20 +101,21 @@ def _slots(stem: str) -> list[_Slot]:
         word = rest[1].casefold() if rest else ""
         value = float(match[0].replace("p", ".").replace(",", "."))
         before = re.search(r"([A-Za-z]+)[\s_=-]*$", stem[: match.start()])
-        found.append(_Slot(before[1] if before else "", value, _UNITS.get(word, "")))
+        after = re.match(r"\s+([A-Za-z]{2,})$", stem[match.end() + (rest.end() if rest else 0) :])
+        found.append(_Slot(before[1] if before else "", value, _UNITS.get(word, ""), after[1] if after else ""))
     return found
 
 
 def _varying(rows: list[list[_Slot]]) -> Condition:
     """The first place whose number differs between files, a place with a unit before one without."""
-    width = min(len(row) for row in rows)
+    width = min((len(row) for row in rows), default=0)
     places = [i for i in range(width) if len({row[i].value for row in rows}) > 1 or len(rows) == 1]
     places.sort(key=lambda i: not any(row[i].unit for row in rows))
     if not places:
         return Condition("", "", (None,) * len(rows))
     place = places[0]
     unit = next((row[place].unit for row in rows if row[place].unit), "")
-    name = rows[0][place].before
+    name = rows[0][place].before or rows[0][place].after
     return Condition(_quantity(unit) or name or "condition", unit, tuple(row[place].value for row in rows))
 
 
@@ -110,8 +144,3 @@ def _from_metadata(records: Sequence[Record]) -> Condition:
             unit = (first["unit"] or "").strip() if first else ""
             return Condition(key, _UNITS.get(unit.casefold(), unit), tuple(values))
     return Condition("", "", (None,) * len(records))
-
-
-def kind_of(record: Record) -> tuple[tuple[str, str], ...]:
-    """What files of one kind share: the names and units of their channels."""
-    return tuple((channel.name, channel.unit) for channel in record.channels)

@@ -1,0 +1,223 @@
+"""Channels computed from others: ``force / (width*thickness)``, with named quantities, units and uncertainties."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from curvesieve.core import units
+from curvesieve.core.curve import frozen
+from curvesieve.core.errors import InputError
+from curvesieve.core.formula import Formula, compile_formula, evaluate, parse
+from curvesieve.core.formula.dimension import Powers, dimension, said
+from curvesieve.core.formula.functions import CONSTANTS, FUNCTIONS
+from curvesieve.core.reading import concise
+from curvesieve.core.record import Channel, Record
+
+_PREFERRED = ("MPa", "GPa", "kPa", "N", "kN", "J", "mJ", "W", "V", "mol/L", "S", "ohm")
+"""What a product of units is called instead where it is exactly that: N/mm² is MPa."""
+_QUANTITY = re.compile(
+    r"^(?P<value>[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)(?:\((?P<digits>\d+)\)|\s*(?:±|\+/-)\s*(?P<u>\d+(?:[.,]\d+)?))?"
+    r"\s*(?P<unit>[^\d\s±(].*)?$"
+)
+
+
+class Quantity(BaseModel):
+    """A number that a formula names: value, standard uncertainty (None where unknown) and unit."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str
+    value: float
+    u: float | None = Field(default=None, ge=0)
+    unit: str = ""
+
+    @classmethod
+    def read(cls, name: str, text: str) -> Quantity:
+        """From ``12.70(2) mm``, ``12,70 mm`` or ``12.7 ± 0.2 mm``; raises InputError for anything else."""
+        match = _QUANTITY.match(text.strip())
+        if match is None:
+            raise InputError(f"{name}: “{text.strip()}” is no quantity; write it as 12.70(2) mm or 12.7 ± 0.2 mm.")
+        value = match["value"].replace(",", ".")
+        u = float(match["u"].replace(",", ".")) if match["u"] else None
+        if match["digits"]:
+            decimals = len(value.partition(".")[2].partition("e")[0])
+            u = int(match["digits"]) * 10.0**-decimals
+        return cls(name=name, value=float(value), u=u, unit=(match["unit"] or "").strip())
+
+    def written(self) -> str:
+        """``12.70(2) mm``."""
+        number = concise(self.value, self.u) if self.u else f"{self.value:.12g}"
+        return f"{number} {units.shown(self.unit)}".strip()
+
+
+class ComputedChannel(BaseModel):
+    """A channel made by a formula of the record's other channels and of quantities.
+
+    `unit` is the wanted unit, or empty for the one that follows. `quantities` are those given by hand; others are
+    looked for in each file's own preamble.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str
+    formula: str
+    unit: str = ""
+    quantities: tuple[Quantity, ...] = ()
+
+
+@dataclass(frozen=True)
+class Computed:
+    """What came of it: the channel, the uncertainty that its quantities bring (None where they have none), how."""
+
+    channel: Channel
+    u: Channel | None
+    quantities: tuple[Quantity, ...]
+    described: str
+
+
+def name_in_formula(name: str) -> str:
+    """The name by which a formula calls a channel or a preamble's line: ``Raman shift`` → ``Raman_shift``."""
+    made = re.sub(r"\W+", "_", name.strip()).strip("_") or "channel"
+    made = f"c_{made}" if made[0].isdigit() else made
+    return f"{made}_" if made in FUNCTIONS or made in CONSTANTS else made
+
+
+def quantities_of(record: Record) -> list[Quantity]:
+    """The quantities in the lines of the record's preamble: ``Width: 12,70 mm``."""
+    found = []
+    for key, text in record.metadata:
+        try:
+            found.append(Quantity.read(name_in_formula(key), text))
+        except InputError:
+            continue  # not every line is a quantity
+    return found
+
+
+def _channels(record: Record) -> dict[str, Channel]:
+    named: dict[str, Channel] = {}
+    for channel in record.channels:
+        named.setdefault(name_in_formula(channel.name), channel)
+    return named
+
+
+def read_formula(record: Record, text: str) -> Formula:
+    """The formula with the record's channels as its variables; their names may be written in small letters."""
+    named = tuple(_channels(record))
+    formula = parse(text, named)
+    folded = {name.casefold(): name for name in named}
+    wrong = {p: folded[p.casefold()] for p in formula.parameters if p.casefold() in folded}
+    if wrong:
+        text = re.sub(r"[^\W\d]\w*", lambda match: wrong.get(match[0], match[0]), text)
+        formula = parse(text, named)
+    return formula
+
+
+def needed(record: Record, wanted: ComputedChannel) -> list[Quantity | str]:
+    """The quantities that the formula names, in order; those without a value anywhere as their names.
+
+    Raises FormulaError for a formula that cannot be understood.
+    """
+    known = {quantity.name.casefold(): quantity for quantity in (*quantities_of(record), *wanted.quantities)}
+    names = read_formula(record, wanted.formula).parameters
+    return [
+        known[name.casefold()].model_copy(update={"name": name}) if name.casefold() in known else name for name in names
+    ]
+
+
+def compute(record: Record, wanted: ComputedChannel) -> Computed:
+    """The channel that a formula gives; everything is computed in base units and expressed in the wanted unit.
+
+    Raises FormulaError where the formula or its units are wrong, InputError when a quantity has no value. `u` holds
+    the uncertainty of the quantities alone, by the exact derivatives (GUM, JCGM 100, section 5.1.2); it is common to
+    all points, not a scatter between them.
+    """
+    formula = read_formula(record, wanted.formula)
+    quantities = needed(record, wanted)
+    missing = [quantity for quantity in quantities if isinstance(quantity, str)]
+    if missing:
+        raise InputError(
+            f"{wanted.name}: {' and '.join(missing)} {'is' if len(missing) == 1 else 'are'} not known; "
+            f"give a value, or use a channel: {', '.join(_channels(record))}."
+        )
+    given = [quantity for quantity in quantities if isinstance(quantity, Quantity)]
+    channels = {name: channel for name, channel in _channels(record).items() if name in _names_used(formula)}
+    unit_of = {name: channel.unit for name, channel in channels.items()} | {q.name: q.unit for q in given}
+    unit = _result_unit(formula, unit_of, wanted)
+    target = units.measure(unit)
+    values = {name: _in_base(channel.values, channel.unit) for name, channel in channels.items()}
+    constants = {quantity.name: _in_base(np.asarray(quantity.value), quantity.unit) for quantity in given}
+    everything = dict.fromkeys(formula.variables, 0.0) | values | constants
+    result = (evaluate(formula, everything) - target.offset) / target.factor
+    result = np.broadcast_to(result, (len(record),)).copy()
+    result[~np.isfinite(result)] = np.nan
+    if not np.isfinite(result).any():
+        raise InputError(f"{wanted.name}: the formula has no value in any row; look at its logarithms and divisions.")
+    text = ", ".join(f"{quantity.name} = {quantity.written()}" for quantity in given)
+    described = f"{wanted.name} = {wanted.formula}" + (f" with {text}" if text else "")
+    spread = _spread(formula, everything, given, len(record)) / target.factor
+    u = Channel(f"u({wanted.name})", unit, frozen(spread)) if any(q.u for q in given) else None
+    return Computed(Channel(wanted.name, unit, frozen(result)), u, tuple(given), described)
+
+
+def _names_used(formula: Formula) -> set[str]:
+    import ast
+
+    trees = [formula.body, *(expression for _, expression in formula.lets)]
+    return {node.id for tree in trees for node in ast.walk(tree) if isinstance(node, ast.Name)}
+
+
+def _in_base(values: np.ndarray, unit: str) -> np.ndarray:
+    measure = units.measure(unit)
+    return np.asarray(values * measure.factor + measure.offset)
+
+
+def _result_unit(formula: Formula, unit_of: dict[str, str], wanted: ComputedChannel) -> str:
+    powers = dimension(formula, {name: units.measure(unit).powers for name, unit in unit_of.items()})
+    if wanted.unit:
+        if units.measure(wanted.unit).powers != powers:
+            raise InputError(
+                f"{wanted.name}: the formula gives {said(powers)}, which cannot be expressed in {wanted.unit}."
+            )
+        return wanted.unit
+    if not powers:
+        return ""
+    own = dimension(formula, {name: _own_powers(unit) for name, unit in unit_of.items()}, strict=False)
+    text = " ".join(f"{symbol}{'' if power == 1 else power}" for symbol, power in own)
+    if any(power.denominator > 1 for _, power in own) or units.measure(text).powers != powers:
+        text = _base_unit(powers)
+    found = units.measure(text)
+    for name in _PREFERRED:
+        if units.measure(name).powers == powers and np.isclose(units.measure(name).factor, found.factor, rtol=1e-12):
+            return name
+    return text
+
+
+def _own_powers(unit: str) -> Powers:
+    parts = units.factors(unit)
+    return tuple(sorted((symbol, Fraction(power)) for symbol, power in parts)) if parts else ()
+
+
+def _base_unit(powers: Powers) -> str:
+    return " ".join(f"{symbol}{'' if power == 1 else f'^{power}'}" for symbol, power in powers)
+
+
+def _spread(formula: Formula, values: Mapping[str, Any], given: Sequence[Quantity], rows: int) -> np.ndarray:
+    """√Σ(∂f/∂q·u(q))² in base units, of shape (rows,)."""
+    total = np.zeros(rows)
+    if not any(quantity.u for quantity in given):
+        return total
+    compiled = compile_formula(formula)
+    variables = [values[name] for name in formula.variables]
+    slopes = compiled.jacobian(variables, [float(values[name]) for name in formula.parameters])
+    for name, slope in zip(formula.parameters, slopes, strict=True):
+        quantity = next(q for q in given if q.name == name)
+        if quantity.u:
+            total += (np.broadcast_to(slope, (rows,)) * quantity.u * units.measure(quantity.unit).factor) ** 2
+    return np.sqrt(total)

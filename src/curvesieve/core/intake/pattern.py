@@ -1,0 +1,247 @@
+"""The reading pattern: how files of a kind become curves, as a value that can be saved and applied again."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from curvesieve.core import units
+from curvesieve.core.errors import InputError
+from curvesieve.core.formats import Table, reread
+from curvesieve.core.formats.layout import Layout
+from curvesieve.core.intake.computed import ComputedChannel
+from curvesieve.core.record import Record
+
+Role = Literal["x", "y", "u", "condition", "leave"]
+ROLES: tuple[Role, ...] = ("x", "y", "u", "condition", "leave")
+Arrangement = Literal["one curve", "each y against one x", "x, y pairs"]
+ARRANGEMENTS: tuple[Arrangement, ...] = ("one curve", "each y against one x", "x, y pairs")
+
+
+class _Frozen(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class ChannelRule(_Frozen):
+    """A channel of the file: `heading` and `file_unit` as the file has them; what the user calls it, and its role.
+
+    `unit` is the unit that its numbers are in, `to` the one that they are converted to (empty for none).
+    """
+
+    heading: str
+    file_unit: str
+    name: str
+    unit: str
+    to: str = ""
+    role: Role = "leave"
+
+
+class ComputedRule(_Frozen):
+    """A computed channel and its role."""
+
+    channel: ComputedChannel
+    role: Role = "leave"
+
+
+class TextRule(_Frozen):
+    """Where things are in a text file; rows count from 0."""
+
+    delimiter: str
+    decimal: str
+    skipped_rows: int
+    name_row: int | None = None
+    unit_row: int | None = None
+    thousands: str = ""
+
+
+class Pattern(_Frozen):
+    """How files of a kind are read and which curves they make. `name` is empty until it is saved."""
+
+    name: str = ""
+    format: str
+    text: TextRule | None = None
+    arrangement: Arrangement = "one curve"
+    channels: tuple[ChannelRule, ...]
+    computed: tuple[ComputedRule, ...] = ()
+
+    @property
+    def roles(self) -> tuple[Role, ...]:
+        """The roles of all channels, the computed ones last."""
+        return (*(rule.role for rule in self.channels), *(rule.role for rule in self.computed))
+
+    @property
+    def kind(self) -> tuple[tuple[str, str], ...]:
+        """What files of one kind share: the headings and units of their channels."""
+        return tuple((rule.heading, rule.file_unit) for rule in self.channels)
+
+
+def kind_of(record: Record) -> tuple[tuple[str, str], ...]:
+    """The names and units of a record's channels; see `Pattern.kind`."""
+    return tuple((channel.name, channel.unit) for channel in record.channels)
+
+
+def guess(table: Table) -> Pattern:
+    """The pattern that a table suggests by itself: its layout, its channels, x and y where they most likely are."""
+    record = table.record
+    arrangement, roles = _guess_roles(record)
+    rules = tuple(
+        ChannelRule(heading=c.name, file_unit=c.unit, name=c.name, unit=c.unit, role=role)
+        for c, role in zip(record.channels, roles, strict=True)
+    )
+    return Pattern(format=table.found.format, text=_text_rule(table), arrangement=arrangement, channels=rules)
+
+
+def _text_rule(table: Table) -> TextRule | None:
+    if table.found.format != "text":
+        return None
+    layout = table.found.layout
+    return TextRule(
+        delimiter=layout.delimiter, decimal=layout.decimal, skipped_rows=layout.first_row, name_row=layout.name_row,
+        unit_row=layout.unit_row, thousands=layout.thousands,
+    )  # fmt: skip
+
+
+def _guess_roles(record: Record) -> tuple[Arrangement, list[Role]]:
+    roles: list[Role] = ["leave"] * len(record.channels)
+    if len(roles) < 2:
+        return "one curve", roles
+    if _are_pairs(record):
+        return "x, y pairs", ["x" if i % 2 == 0 else "y" for i in range(len(roles))]
+    x, y = record.guess_xy()
+    roles[x], roles[y] = "x", "y"
+    return "one curve", roles
+
+
+def _are_pairs(record: Record) -> bool:
+    """x y x y …: the units repeat in pairs, and so do the names of the x channels, apart from a number at the end."""
+    names = [channel.name.rstrip(" 0123456789_").casefold() for channel in record.channels]
+    own_units = [channel.unit for channel in record.channels]
+    if len(names) < 4 or len(names) % 2 or names[0] == names[1]:
+        return False
+    return len(set(names[::2])) == 1 and len(set(own_units[::2])) == 1 and len(set(own_units[1::2])) == 1
+
+
+# -- edits -----------------------------------------------------------------------------------------
+
+
+def with_role(pattern: Pattern, place: int, role: Role) -> Pattern:
+    """Another role for a channel (computed ones count on behind the file's own).
+
+    Where there is one x, or one curve, the channel that had the role gives it up and takes the other's instead.
+    """
+    roles = list(pattern.roles)
+    old = roles[place]
+    alone = {"u", "condition"} | ({"x"} if pattern.arrangement != "x, y pairs" else set())
+    alone |= {"y"} if pattern.arrangement == "one curve" else set()
+    if pattern.arrangement == "x, y pairs":
+        alone -= {"u"}
+    if role in alone:
+        roles = [(old if old in ("x", "y") else "leave") if other == role else other for other in roles]
+    roles[place] = role
+    return _with_roles(pattern, roles)
+
+
+def arranged(pattern: Pattern, arrangement: Arrangement) -> Pattern:
+    """Another arrangement, with the roles that go with it."""
+    roles = list(pattern.roles)
+    if arrangement == "x, y pairs":
+        own = len(pattern.channels)
+        roles = ["x" if i % 2 == 0 else "y" for i in range(own)] + ["leave"] * (len(roles) - own)
+    elif "x" in roles:
+        x = roles.index("x")
+        ys = [i for i, role in enumerate(roles) if role == "y"] or [1 if x == 0 else 0]
+        if arrangement == "each y against one x":
+            ys = [i for i, role in enumerate(roles) if i != x and role not in ("u", "condition")]
+        else:
+            ys = ys[:1]
+        keep: Sequence[Role] = ("u", "condition")
+        roles = [
+            "x" if i == x else "y" if i in ys else role if role in keep else "leave" for i, role in enumerate(roles)
+        ]
+    return _with_roles(pattern.model_copy(update={"arrangement": arrangement}), roles)
+
+
+def with_unit(pattern: Pattern, place: int, text: str) -> Pattern:
+    """Another unit for a channel: ``N`` says what its numbers are in, ``kN → N`` converts them.
+
+    Raises InputError when a conversion is asked that does not exist.
+    """
+    unit, to = units.read_change(text)
+    if to:
+        units.convert(np.zeros(1), unit, to)
+    own = len(pattern.channels)
+    if place >= own:
+        rule = pattern.computed[place - own]
+        changed = rule.channel.model_copy(update={"unit": to or unit})
+        return with_computed(pattern, place - own, changed)
+    return _with_rule(pattern, place, {"unit": unit, "to": to})
+
+
+def with_name(pattern: Pattern, place: int, name: str) -> Pattern:
+    """Another name for a channel of the file; raises InputError when it is empty or taken."""
+    name = name.strip()
+    if not name:
+        raise InputError("A channel needs a name; the old one is kept.")
+    others = [rule.name for i, rule in enumerate(pattern.channels) if i != place]
+    if name in others + [rule.channel.name for rule in pattern.computed]:
+        raise InputError(f"There is a channel {name!r} already; choose another name.")
+    return _with_rule(pattern, place, {"name": name})
+
+
+def with_computed(pattern: Pattern, place: int | None, channel: ComputedChannel) -> Pattern:
+    """A computed channel changed, or a new one added behind the others."""
+    others = [rule.name for rule in pattern.channels]
+    others += [rule.channel.name for i, rule in enumerate(pattern.computed) if i != place]
+    if channel.name in others:
+        raise InputError(f"There is a channel {channel.name!r} already; choose another name.")
+    if place is None:
+        return pattern.model_copy(update={"computed": (*pattern.computed, ComputedRule(channel=channel))})
+    rules = tuple(
+        rule.model_copy(update={"channel": channel}) if i == place else rule for i, rule in enumerate(pattern.computed)
+    )
+    return pattern.model_copy(update={"computed": rules})
+
+
+def without_computed(pattern: Pattern, place: int) -> Pattern:
+    """One computed channel less."""
+    return pattern.model_copy(update={"computed": (*pattern.computed[:place], *pattern.computed[place + 1 :])})
+
+
+def _with_rule(pattern: Pattern, place: int, changes: dict[str, object]) -> Pattern:
+    rules = tuple(rule.model_copy(update=changes) if i == place else rule for i, rule in enumerate(pattern.channels))
+    return pattern.model_copy(update={"channels": rules})
+
+
+def _with_roles(pattern: Pattern, roles: Sequence[Role]) -> Pattern:
+    own = len(pattern.channels)
+    channels = tuple(r.model_copy(update={"role": role}) for r, role in zip(pattern.channels, roles, strict=False))
+    computed = tuple(r.model_copy(update={"role": role}) for r, role in zip(pattern.computed, roles[own:], strict=True))
+    return pattern.model_copy(update={"channels": channels, "computed": computed})
+
+
+# -- applying a saved one --------------------------------------------------------------------------
+
+
+def fitting(pattern: Pattern, table: Table) -> Table | None:
+    """The table as a saved pattern reads it, or None when the pattern is for another kind of file.
+
+    Where the file's own layout gives other channels, a text is read once more with the pattern's rows.
+    """
+    if pattern.format != table.found.format:
+        return None
+    if kind_of(table.record) == pattern.kind:
+        return table
+    rule, found = pattern.text, table.found
+    if rule is None or rule.skipped_rows >= len(found.lines) or rule.name_row is None:
+        return None
+    layout = Layout(
+        rule.delimiter, rule.decimal, rule.skipped_rows, found.layout.last_row, 1, thousands=rule.thousands
+    ).with_data_from(rule.skipped_rows, found.lines)
+    try:
+        made = reread(table, layout)
+    except InputError:
+        return None
+    return made if kind_of(made.record) == pattern.kind else None
