@@ -43,8 +43,8 @@ def _drive(folder: Path) -> None:
     while not window.tray.files:
         QTest.qWait(50)
     window.tray.show(next(waiting.number for waiting in window.tray.files if waiting.name == "strip_A_0p5wt.csv"))
-    window.tray.set_role(1, "x")
-    window.tray.set_role(2, "y")
+    window.intake_bench.channels.channel_rows[1].role_chosen.emit("x")
+    window.intake_bench.channels.channel_rows[2].role_chosen.emit("y")
     take("intake-bench")
     window.show_bench("Curve")
     window.finder.open()

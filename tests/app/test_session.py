@@ -15,6 +15,7 @@ from curvesieve.app.benches.curve.step_card import DRAG_TYPE
 from curvesieve.app.jobs import Jobs
 from curvesieve.app.session import MODEL, RECORDED, View
 from curvesieve.core.errors import InputError
+from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits, load_study
 from curvesieve.demo import EXAMPLE

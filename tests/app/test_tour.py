@@ -34,9 +34,9 @@ def spectra(window, demo_files, qtbot):
     drop_files(w, demo_files)
     qtbot.waitUntil(lambda: len(w.tray.ready) == 5)
     assert w.benches.currentWidget() is w.intake_bench
-    assert w.intake_bench.bring.text() == "Bring in 5 files"
-    assert "comma · decimal point · 6 rows before" in w.intake_bench.title.whole_text()
-    click(w.intake_bench.bring)
+    assert w.intake_bench.files.bring.text() == "Bring in 5 files"
+    assert "comma · decimal point · 6 rows before" in w.intake_bench.details.whole_text()
+    click(w.intake_bench.files.bring)
     assert w.benches.currentWidget() is w.curve_bench
     assert [curve.label for curve in w.session.study.document.curves] == ["0 wt%", "0.5 wt%", "1 wt%", "2 wt%", "4 wt%"]
     assert w.session.study.document.families[0].label == "Intensity against Raman shift by loading"

@@ -50,8 +50,8 @@ def test_eckerle4_through_the_window(window, qtbot, start):
     known = certified("Eckerle4")
     drop_files(w, [STRD / "Eckerle4.dat"])
     qtbot.waitUntil(lambda: len(w.tray.ready) == 1)
-    assert [row.roles.currentText() for row in w.intake_bench.channel_rows] == ["y", "x"]
-    click(w.intake_bench.bring)
+    assert [row.roles.currentText() for row in w.intake_bench.channels.channel_rows] == ["y", "x"]
+    click(w.intake_bench.files.bring)
     model = w.curve_bench.model
     for box, text in ((model.peak_kind, "Gaussian"), (model.background, "None")):
         box.setFocus()
@@ -108,11 +108,11 @@ def test_bad_files_are_told_and_change_nothing(window, qtbot, tmp_path):
         assert bool(sentence) == bool(problems[name])
     assert w.session.study is before
     binary = next(waiting.number for waiting in w.tray.files if waiting.name == "binary.csv")
-    click_cell(w.intake_bench.files, w.intake_bench.row_of(binary), 0)
+    click_cell(w.intake_bench.files.tree, w.intake_bench.files.row_of(binary), 0)
     qtbot.waitUntil(lambda: w.tray.in_hand == binary)
     assert "binary data" in w.intake_bench.problem.text()
-    assert w.intake_bench.bring.text() == "Bring in 1 file"
-    click(w.intake_bench.bring)
+    assert w.intake_bench.files.bring.text() == "Bring in 1 file"
+    click(w.intake_bench.files.bring)
     notes = w.curve_bench.sieve.recorded.notes.text()
     assert "1 row left out (first: row 4, 1 cell instead of 2)" in notes
     assert "1 row without a number" in notes
@@ -139,14 +139,14 @@ def test_roles_rows_and_pasting(window, qtbot):
     w.setFocus()
     QTest.keyClick(w, Qt.Key.Key_V, CTRL)
     qtbot.waitUntil(lambda: w.tray.shown is not None and w.tray.shown.ready)
-    rows = w.intake_bench.channel_rows
+    rows = w.intake_bench.channels.channel_rows
     rows[2].roles.textActivated.emit("u")
-    assert w.tray.shown.u == 2
-    w.intake_bench.channel_rows[1].roles.textActivated.emit("x")
-    assert (w.tray.shown.x, w.tray.shown.y) == (1, 0)
+    assert w.tray.shown.taken.takes[0].u == 2
+    w.intake_bench.channels.channel_rows[1].roles.textActivated.emit("x")
+    assert (w.tray.shown.taken.takes[0].x, w.tray.shown.taken.takes[0].y) == (1, 0)
     click_cell(w.intake_bench.text, 3, 0)  # the data are said to begin a row later
     qtbot.waitUntil(lambda: len(w.tray.shown.record) == 2)
-    click(w.intake_bench.bring)
+    click(w.intake_bench.files.bring)
     assert len(w.session.study.recorded(w.session.view.curve)) == 2
     QApplication.clipboard().setText("  ")
     w.paste()

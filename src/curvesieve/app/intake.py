@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import os
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -11,30 +12,40 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.jobs import Jobs, Ticket
-from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.record import Record, Source
 
 if TYPE_CHECKING:  # the readers are loaded when the first file comes, not with the window
     from curvesieve.core.formats import Table, Understanding
-    from curvesieve.core.formats.condition import Condition
+    from curvesieve.core.intake.families import Corrections, Proposal
+    from curvesieve.core.intake.pattern import Pattern
+    from curvesieve.core.intake.taking import Taken
+
+Kind = tuple[tuple[str, str], ...]
+_FEW_NUMBERS = 400_000
+"""Up to so many numbers a change of pattern is carried out at once; more are left to the background."""
+
+
+def patterns_folder() -> Path:
+    """Where the saved reading patterns lie, by the XDG base directories."""
+    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
+    return Path(base) / "curvesieve" / "patterns"
 
 
 @dataclass(frozen=True, eq=False)
 class Waiting:
-    """A file that waits: understood, with the roles of its channels, or not understood, with the reason."""
+    """A file that waits: with its table, the pattern put to it and what that gives, or the reason why it gives none."""
 
     number: int
     name: str
     table: Table | None = None
-    x: int = 0
-    y: int = 1
-    u: int | None = None
+    pattern: Pattern | None = None
+    taken: Taken | None = None
     problem: str = ""
 
     @property
     def record(self) -> Record | None:
-        return self.table.record if self.table else None
+        return self.taken.record if self.taken else self.table.record if self.table else None
 
     @property
     def found(self) -> Understanding | None:
@@ -42,82 +53,56 @@ class Waiting:
 
     @property
     def ready(self) -> bool:
-        return self.record is not None and not self.problem
-
-
-@dataclass(frozen=True, eq=False)
-class Group:
-    """Files of one kind, which come in as one family, and the condition that tells them apart."""
-
-    files: tuple[Waiting, ...]
-    condition: Condition
+        return self.taken is not None
 
     @property
-    def title(self) -> str:
-        """``Force against Extension by loading``."""
-        first = self.files[0]
-        assert first.record is not None
-        names = [first.record.channels[i].name for i in (first.y, first.x)]
-        return " against ".join(names) + (f" by {self.condition.name}" if self.condition.name else "")
-
-    @property
-    def labels(self) -> list[str]:
-        """``0.5 wt%`` for each file where the condition tells all apart, the files' names otherwise."""
-        values = self.condition.values
-        if None in values or len(set(values)) < len(values):
-            return [
-                waiting.name.rsplit(".", 1)[0] if " · " not in waiting.name else waiting.name for waiting in self.files
-            ]
-        unit = units.shown(self.condition.unit)
-        return [f"{value:g} {unit}" if unit else f"{self.condition.name} {value:g}" for value in values]
+    def kind(self) -> Kind:
+        return self.pattern.kind if self.pattern else ()
 
 
 _numbers = itertools.count(1)
 
 
-def _waiting(source: Source) -> list[Waiting]:
+def _waiting(source: Source, saved: list[Pattern], ticket: Ticket) -> list[Waiting]:
     """One for each table found in a source; never raises for what is the file's fault."""
     from curvesieve.core.formats import tables
+    from curvesieve.core.intake.library import recognise
 
     try:
-        found = tables(source)
-        for table in found:  # hashed here, in the worker, so that bringing in does not wait for it
-            _ = table.record.source.sha256, [channel.digest for channel in table.record.channels]
-        return [_chosen(Waiting(next(_numbers), table.record.source.name), table) for table in found]
+        made = [
+            _with_pattern(Waiting(next(_numbers), table.record.source.name), *recognise(table, saved))
+            for table in tables(source, ticket.report)
+        ]
     except InputError as error:
         return [Waiting(next(_numbers), source.name, problem=str(error))]
+    for waiting in made:  # hashed here, in the worker, so that bringing in does not wait for it
+        if waiting.record is not None:
+            _ = waiting.record.source.sha256, [channel.digest for channel in waiting.record.channels]
+    return made
 
 
-def _chosen(waiting: Waiting, table: Table) -> Waiting:
-    """The file with a table and the roles that its channels most likely have."""
-    waiting = replace(waiting, table=table, problem="")
+def _with_pattern(waiting: Waiting, table: Table, pattern: Pattern) -> Waiting:
+    from curvesieve.core.intake.taking import take
+
+    waiting = replace(waiting, table=table, pattern=pattern, taken=None, problem="")
     try:
-        x, y = table.record.guess_xy()
-        table.record.curve(x + 1, y + 1)
-        return replace(waiting, x=x, y=y, u=None)
+        return replace(waiting, taken=take(table.record, pattern))
     except InputError as error:
         return replace(waiting, problem=str(error))
-
-
-def _read(path: Path) -> list[Waiting]:
-    from curvesieve.core.formats.reading import load
-
-    try:
-        return _waiting(load(path))
-    except InputError as error:
-        return [Waiting(next(_numbers), path.name, problem=str(error))]
 
 
 class Tray(QObject):
     """The files that wait to come in, in the order in which they were given."""
 
     changed = pyqtSignal()
+    noticed = pyqtSignal(str, str)
 
     def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.jobs = jobs
         self.files: tuple[Waiting, ...] = ()
         self.in_hand: int | None = None
+        self._corrections: dict[Kind, Corrections] = {}
 
     @property
     def ready(self) -> tuple[Waiting, ...]:
@@ -128,108 +113,75 @@ class Tray(QObject):
         """The file in hand."""
         return next((waiting for waiting in self.files if waiting.number == self.in_hand), None)
 
+    # -- files coming and going ---------------------------------------------------------------------
+
     def take(self, paths: list[Path]) -> None:
         """Reads files in the background and puts them on the tray."""
+        from curvesieve.core.formats.reading import load
 
-        def work(ticket: Ticket) -> list[Waiting]:
-            return [waiting for path in paths if not ticket.stopped.is_set() for waiting in _read(path)]
+        def work(ticket: Ticket, saved: list[Pattern]) -> list[Waiting]:
+            made: list[Waiting] = []
+            for i, path in enumerate(paths):
+                part = Ticket(ticket.stopped, lambda share, i=i: ticket.tell((i + share) / len(paths)))  # type: ignore[misc]
+                part.report(0.0)
+                try:
+                    made += _waiting(load(path), saved, part)
+                except InputError as error:
+                    made.append(Waiting(next(_numbers), path.name, problem=str(error)))
+            return made
 
-        name = paths[0].name if len(paths) == 1 else f"{len(paths)} files"
-        self._in_background(name, work)
-
-    def _in_background(self, name: str, work: Callable[[Ticket], list[Waiting]]) -> None:
-        def failed(sentence: str) -> None:
-            self._add([Waiting(next(_numbers), name, problem=sentence)])
-
-        self.jobs.start(f"Reading {name}", f"read-{next(_numbers)}", work, self._add, failed)
+        self._in_background(paths[0].name if len(paths) == 1 else f"{len(paths)} files", work)
 
     def take_text(self, text: str) -> None:
         """Puts a pasted table on the tray."""
         source = Source("pasted table.txt", text.encode("utf-8"))
-        self._in_background("the pasted table", lambda ticket: _waiting(source))
+        self._in_background("the pasted table", lambda ticket, saved: _waiting(source, saved, ticket))
+
+    def take_table(self, table: Table) -> None:
+        """Puts a table that was made here on the tray: a simulated curve, a histogram."""
+        from curvesieve.core.intake.pattern import guess
+
+        waiting = _with_pattern(Waiting(next(_numbers), table.record.source.name), table, guess(table))
+        if waiting.taken is not None and "u" in [channel.name for channel in table.record.channels]:
+            from curvesieve.core.intake.pattern import with_role
+
+            place = table.record.index("u")
+            waiting = _with_pattern(waiting, table, with_role(guess(table), place, "u"))
+        self._add([waiting])
+        self.show(waiting.number)
+
+    def _in_background(self, name: str, work: Callable[[Ticket, list[Pattern]], list[Waiting]]) -> None:
+        def run(ticket: Ticket) -> tuple[list[Waiting], list[str]]:
+            from curvesieve.core.intake.library import load_patterns
+
+            saved, problems = load_patterns(patterns_folder())
+            return work(ticket, saved), problems
+
+        def done(result: tuple[list[Waiting], list[str]]) -> None:
+            for problem in result[1]:
+                self.noticed.emit(problem, "problem")
+            self._add(result[0])
+
+        def failed(sentence: str) -> None:
+            self._add([Waiting(next(_numbers), name, problem=sentence)])
+
+        self.jobs.start(f"Reading {name}", f"read-{next(_numbers)}", run, done, failed, stoppable=True)
 
     def _add(self, more: list[Waiting]) -> None:
-        self.files = (*self.files, *more)
-        if more and (self.shown is None or not self.shown.ready):
-            self.in_hand = next((w.number for w in more if w.ready), more[0].number)
+        known = {waiting.kind: waiting.pattern for waiting in self.files if waiting.pattern is not None}
+        adapted = []
+        for waiting in more:  # a pattern that was corrected here goes on for later files of the kind
+            pattern = known.get(waiting.kind)
+            if pattern is not None and waiting.table is not None and pattern != waiting.pattern:
+                waiting = _with_pattern(waiting, waiting.table, pattern)
+            adapted.append(waiting)
+        self.files = (*self.files, *adapted)
+        if adapted and (self.shown is None or not self.shown.ready):
+            self.in_hand = next((w.number for w in adapted if w.ready), adapted[0].number)
         self.changed.emit()
 
     def show(self, number: int) -> None:
         self.in_hand = number
-        self.changed.emit()
-
-    @property
-    def groups(self) -> list[Group]:
-        """The files that are ready, files of a kind together, each group with the condition found for it."""
-        if not self.files:
-            return []
-        from curvesieve.core.formats.condition import kind_of, propose
-
-        kinds: dict[object, list[Waiting]] = {}
-        for waiting in self.ready:
-            assert waiting.record is not None
-            kinds.setdefault((kind_of(waiting.record), waiting.x, waiting.y, waiting.u), []).append(waiting)
-        return [
-            Group(tuple(files), propose([waiting.record for waiting in files if waiting.record is not None]))
-            for files in kinds.values()
-        ]
-
-    def set_role(self, channel: int, role: str) -> None:
-        """Makes a channel x, y, u or nothing, in all files of this kind; the channel that had the role gives it up."""
-        waiting = self.shown
-        if waiting is None or waiting.record is None:
-            return
-        roles = {"x": waiting.x, "y": waiting.y, "u": waiting.u}
-        old = next((r for r, place in roles.items() if place == channel), "")
-        if role == old:
-            return
-        if role:
-            roles[old], roles[role] = roles[role], channel  # the two trade places
-        elif old == "u":
-            roles["u"] = None
-        x, y, u = roles["x"], roles["y"], roles["u"]
-        if x is None or y is None:
-            self.changed.emit()  # x and y must be somewhere; the boxes show what stays
-            return
-        from curvesieve.core.formats.condition import kind_of
-
-        kind = kind_of(waiting.record)
-        self.files = tuple(
-            self._checked(replace(other, x=x, y=y, u=u))
-            if other.record is not None and kind_of(other.record) == kind
-            else other
-            for other in self.files
-        )
-        self.changed.emit()
-
-    def _checked(self, waiting: Waiting) -> Waiting:
-        assert waiting.record is not None
-        try:
-            waiting.record.curve(waiting.x + 1, waiting.y + 1, None if waiting.u is None else waiting.u + 1)
-        except InputError as error:
-            return replace(waiting, problem=str(error))
-        return replace(waiting, problem="")
-
-    def begin_data_at(self, row: int) -> None:
-        """Corrects where the data of the file in hand begin."""
-        waiting = self.shown
-        if waiting is None or waiting.table is None:
-            return
-        from curvesieve.core.formats import reread
-
-        table = waiting.table
-
-        def work(ticket: Ticket) -> Waiting:
-            found = table.found
-            return _chosen(waiting, reread(table, found.layout.with_data_from(row, found.lines)))
-
-        def failed(sentence: str) -> None:
-            self._replace(replace(waiting, problem=sentence))
-
-        self.jobs.start(f"Reading {waiting.name} again", f"reread-{waiting.number}", work, self._replace, failed)
-
-    def _replace(self, changed: Waiting) -> None:
-        self.files = tuple(changed if waiting.number == changed.number else waiting for waiting in self.files)
         self.changed.emit()
 
     def remove(self, numbers: set[int]) -> None:
@@ -237,3 +189,119 @@ class Tray(QObject):
         if self.shown is None:
             self.in_hand = self.files[0].number if self.files else None
         self.changed.emit()
+
+    # -- families -----------------------------------------------------------------------------------
+
+    @property
+    def families(self) -> list[Proposal]:
+        """The families that the files will make: those of a kind together, with the condition found for them."""
+        if not self.files:
+            return []
+        from curvesieve.core.intake.families import Corrections, propose_family
+
+        kinds: dict[Kind, list[tuple[int, Taken]]] = {}
+        for waiting in self.files:
+            if waiting.taken is not None:
+                kinds.setdefault(waiting.kind, []).append((waiting.number, waiting.taken))
+        return [propose_family(members, self._corrections.get(kind, Corrections())) for kind, members in kinds.items()]
+
+    def correct_condition(
+        self, key: tuple[int, int], value: float | None = None, name: str | None = None, unit: str | None = None
+    ) -> None:
+        """Another name or unit for the condition of a curve's family, or, with neither, another value for the curve."""
+        from curvesieve.core.intake.families import Corrections
+
+        kind = next(waiting.kind for waiting in self.files if waiting.number == key[0])
+        old = self._corrections.get(kind, Corrections())
+        if name is not None:
+            old = replace(old, name=name.strip())
+        elif unit is not None:
+            old = replace(old, unit=unit.strip())
+        else:
+            old = old.with_value(key, value)
+        self._corrections[kind] = old
+        self.changed.emit()
+
+    # -- patterns -----------------------------------------------------------------------------------
+
+    def change_pattern(self, change: Callable[[Pattern], Pattern]) -> None:
+        """Changes the pattern of the file in hand, for all files of its kind. What is refused becomes a notice."""
+        shown = self.shown
+        if shown is None or shown.pattern is None:
+            return
+        try:
+            pattern = change(shown.pattern)
+        except InputError as error:
+            self.noticed.emit(str(error), "problem")
+            self.changed.emit()  # the fields show again what stays
+            return
+        same = [waiting for waiting in self.files if waiting.kind == shown.kind and waiting.table is not None]
+        numbers = sum(
+            len(waiting.table.record) * len(waiting.table.record.channels) for waiting in same if waiting.table
+        )
+
+        def work() -> list[Waiting]:
+            return [_with_pattern(waiting, waiting.table, pattern) for waiting in same if waiting.table is not None]
+
+        if numbers <= _FEW_NUMBERS:
+            self._replace(work())
+        else:
+            self._start_changing(f"Taking {len(same)} files anew", lambda ticket: work())
+
+    def begin_data_at(self, row: int) -> None:
+        """Corrects where the data begin, in the file in hand and in those of its kind that began in the same row."""
+        shown = self.shown
+        from curvesieve.core.formats import reread
+        from curvesieve.core.intake.pattern import WITH_ROWS, carried, guess
+
+        if shown is None or shown.table is None or shown.table.found.format not in WITH_ROWS:
+            return
+
+        first, pattern = shown.table.found.layout.first_row, shown.pattern or guess(shown.table)
+        same = [
+            waiting
+            for waiting in self.files
+            if waiting.kind == shown.kind
+            and waiting.table is not None
+            and waiting.table.found.layout.first_row == first
+        ]
+
+        def work(ticket: Ticket) -> list[Waiting]:
+            made = []
+            for waiting in same:
+                assert waiting.table is not None
+                found = waiting.table.found
+                try:
+                    table = reread(waiting.table, found.layout.with_data_from(row, found.lines))
+                    made.append(_with_pattern(waiting, table, carried(pattern, table)))
+                except InputError as error:
+                    made.append(replace(waiting, taken=None, problem=str(error)))
+            return made
+
+        self._start_changing(f"Reading {shown.name} again", work)
+
+    def _start_changing(self, label: str, work: Callable[[Ticket], list[Waiting]]) -> None:
+        self.jobs.start(
+            label, "change the tray", work, self._replace, lambda sentence: self.noticed.emit(sentence, "problem")
+        )
+
+    def _replace(self, changed: list[Waiting]) -> None:
+        by_number = {waiting.number: waiting for waiting in changed}
+        self.files = tuple(by_number.get(waiting.number, waiting) for waiting in self.files)
+        self.changed.emit()
+
+    def save_pattern(self, name: str) -> None:
+        """Saves the pattern of the file in hand by name, to be applied to the next file of its kind."""
+        from curvesieve.core.intake.library import save_pattern
+
+        shown = self.shown
+        if shown is None or shown.pattern is None:
+            return
+        pattern = shown.pattern.model_copy(update={"name": name.strip()})
+        try:
+            save_pattern(pattern, patterns_folder())
+        except InputError as error:
+            self.noticed.emit(str(error), "problem")
+            return
+        self.change_pattern(lambda old: pattern)
+        self.noticed.emit(f"Saved the reading pattern “{pattern.name}”. The next such file is read by it.", "word")

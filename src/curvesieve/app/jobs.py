@@ -17,11 +17,22 @@ log = logging.getLogger(__name__)
 Work = Callable[["Ticket"], Any]
 
 
+class Stopped(Exception):
+    """The user asked to stop; raised by work that notices."""
+
+
 @dataclass(eq=False)
 class Ticket:
-    """What work is given: whether the user asked to stop it."""
+    """What work is given: whether the user asked to stop it, and a way to say how far it is."""
 
     stopped: Event = field(default_factory=Event)
+    tell: Callable[[float], None] = lambda share: None
+
+    def report(self, share: float) -> None:
+        """Says what share is done, from 0 to 1; raises Stopped when the user asked to stop."""
+        if self.stopped.is_set():
+            raise Stopped
+        self.tell(share)
 
 
 @dataclass(eq=False)
@@ -29,12 +40,19 @@ class _Entry:
     label: str
     key: str
     ticket: Ticket
+    stoppable: bool
     done: Callable[[Any], None]
     failed: Callable[[str], None]
+    percent: int = 0
+
+    @property
+    def text(self) -> str:
+        return f"{self.label} · {self.percent} %" if self.percent else self.label
 
 
 class _Relay(QObject):
     finished = pyqtSignal(int, object, object)
+    reported = pyqtSignal(int, int)
 
 
 class _Runnable(QRunnable):
@@ -63,13 +81,20 @@ class Jobs(QObject):
         self._pool.setMaxThreadCount(2)
         self._relay = _Relay()
         self._relay.finished.connect(self._finish)
+        self._relay.reported.connect(self._report)
         self._numbers = itertools.count(1)
         self._entries: dict[int, _Entry] = {}
 
     @property
     def busy(self) -> str:
-        """The label of the newest running job, or nothing."""
-        return next((entry.label for entry in reversed(self._entries.values())), "")
+        """The label of the newest running job with how far it is, or nothing."""
+        return next((entry.text for entry in reversed(self._entries.values())), "")
+
+    @property
+    def stoppable(self) -> str:
+        """The key of the newest running job when it can be stopped, or nothing."""
+        entry = next(reversed(self._entries.values()), None)
+        return entry.key if entry is not None and entry.stoppable else ""
 
     def running(self, key: str) -> bool:
         return any(entry.key == key for entry in self._entries.values())
@@ -81,11 +106,16 @@ class Jobs(QObject):
         work: Work,
         done: Callable[[Any], None],
         failed: Callable[[str], None],
+        stoppable: bool = False,
     ) -> None:
-        """Starts work; `done` gets its result, `failed` the sentence of an InputError, in the GUI thread."""
+        """Starts work; `done` gets its result, `failed` the sentence of an InputError, in the GUI thread.
+
+        Work that looks at its ticket often can be offered to the user as `stoppable`.
+        """
         self.stop(key)
         number, ticket = next(self._numbers), Ticket()
-        self._entries[number] = _Entry(label, key, ticket, done, failed)
+        ticket.tell = self._teller(number)
+        self._entries[number] = _Entry(label, key, ticket, stoppable, done, failed)
         self.busy_changed.emit(self.busy)
         self._pool.start(_Runnable(number, work, ticket, self._relay))
 
@@ -108,6 +138,24 @@ class Jobs(QObject):
             entry.ticket.stopped.set()
         self._entries.clear()
         self._pool.waitForDone()
+
+    def _teller(self, number: int) -> Callable[[float], None]:
+        """Sends whole per cents over to the GUI thread, each once."""
+        last = [0]
+
+        def tell(share: float) -> None:
+            percent = int(100 * share)
+            if percent > last[0]:
+                last[0] = percent
+                self._relay.reported.emit(number, percent)
+
+        return tell
+
+    @pyqtSlot(int, int)
+    def _report(self, number: int, percent: int) -> None:
+        if number in self._entries:
+            self._entries[number].percent = percent
+            self.busy_changed.emit(self.busy)
 
     @pyqtSlot(int, object, object)
     def _finish(self, number: int, result: Any, error: BaseException | None) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -196,6 +197,7 @@ class Shelf(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.menu_rows: list[tuple[str, Callable[[], None]]] = []
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Filter the shelf")
         self.filter.setClearButtonEnabled(True)
@@ -262,7 +264,8 @@ class Shelf(QWidget):
             return
         self._look(index)
         menu = QMenu(self)
-        for text, slot in (("Rename…", self.rename_in_hand), ("Remove from the study", self.remove_in_hand)):
+        own = [("Rename…", self.rename_in_hand), ("Remove from the study", self.remove_in_hand)]
+        for text, slot in (*self.menu_rows, *own):
             action = menu.addAction(text)
             assert action is not None
             action.triggered.connect(lambda _=False, slot=slot: slot())

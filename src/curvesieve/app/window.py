@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from curvesieve.app.actions import make_actions
 from curvesieve.app.benches.curve.bench import CurveBench
+from curvesieve.app.exports import Exports
 from curvesieve.app.finder import Finder
 from curvesieve.app.header import Header
 from curvesieve.app.intake import Tray
@@ -62,6 +63,7 @@ class Window(QMainWindow):
         self.session.setParent(self)
         self.data_folder = data_folder or Path.home()
         self.tray = Tray(self.session.jobs, self)
+        self.exports = Exports(self.session, self)
         self._build()
         self.actions_ = make_actions(self)
         self.finder = Finder(self, self.actions_)
@@ -105,13 +107,20 @@ class Window(QMainWindow):
 
         QShortcut(QKeySequence("Ctrl+K"), self).activated.connect(self.finder.open)
         session.noticed.connect(self.notice.show_notice)
-        session.jobs.busy_changed.connect(self.status.show_busy)
+        self.tray.noticed.connect(self.notice.show_notice)
+        session.jobs.busy_changed.connect(lambda text: self.status.show_busy(text, bool(session.jobs.stoppable)))
+        self.status.stop_asked.connect(self._stop_work)
         canvas.pointer.connect(self.status.show_pointer)
         canvas.hint.connect(self.status.hint.set)
         for part in (self.shelf, canvas):
             part.files_asked.connect(self.ask_files)
         canvas.study_asked.connect(self.ask_open)
         self.shelf.looked_at_curve.connect(lambda: self.show_bench("Curve"))
+        self.shelf.menu_rows = [
+            ("Look at the record's numbers", self.exports.show_numbers),
+            ("Write the curve as a file…", self.exports.ask_curve),
+            ("Write the record as a file…", self.exports.ask_record),
+        ]
 
     @cached_property
     def intake_bench(self) -> IntakeBench:
@@ -139,6 +148,10 @@ class Window(QMainWindow):
             self.status.hint.set("Nothing is part of the study until you bring it in")
         else:
             self.curve_bench.canvas.say_hint()
+
+    def show_making(self) -> None:
+        self.show_bench("Intake")
+        self.intake_bench.show_making()
 
     def use_scheme(self, scheme: str) -> None:
         app = QApplication.instance()
@@ -252,6 +265,12 @@ class Window(QMainWindow):
             return
         self.session.jobs.close()
         event.accept()
+
+    def _stop_work(self) -> None:
+        label, key = self.session.jobs.busy, self.session.jobs.stoppable
+        if key:
+            self.session.jobs.stop(key)
+            self.session.noticed.emit(f"Stopped: {label}. Nothing was changed.", "word")
 
     # -- model --------------------------------------------------------------------------------------
 

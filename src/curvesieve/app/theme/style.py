@@ -99,6 +99,13 @@ QPushButton[kind="drop"]:hover {{ border-color: {p.verdigris}; color: {p.verdigr
 
 QLineEdit, QComboBox {{ background: {p.sunk}; border: 1px solid {p.line}; border-radius: 5px; padding: 3px 7px;
   selection-background-color: {p.verdigris}; selection-color: {p.on_verdigris}; }}
+QLineEdit[flat="true"] {{ background: transparent; border: 1px solid transparent; font-weight: 600;
+  padding: 0 5px; }}
+QLineEdit[flat="true"]:hover {{ border-color: {p.line}; }}
+QLineEdit[formula="true"] {{ color: {p.violet}; font-family: "{MONO}"; font-size: 13px; }}
+QLabel[role="badge"] {{ background: {p.verdigris}; color: {p.on_verdigris}; border-radius: 4px; font-weight: 600; }}
+QPushButton[kind="tab"] {{ padding: 3px 10px; color: {p.muted}; }}
+QPushButton[kind="tab"]:checked {{ background: {p.tint}; color: {p.ink}; border-color: {p.verdigris}; }}
 QLineEdit:focus, QComboBox:focus {{ border-color: {p.verdigris}; }}
 QLineEdit[wrong="true"] {{ border-color: {p.rust}; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}

@@ -13,18 +13,26 @@ from curvesieve.core.record import Source
 MAX_UNPACKED = 512 * 2**20
 _MAX_RATIO = 300
 _SMALL = 2**20
+_PIECE = 2**22
 
 
 def unzip_gzip(source: Source) -> bytes:
     """The content of a gzip file; raises InputError when it is damaged or unpacks to too much."""
     try:
         with gzip.GzipFile(fileobj=io.BytesIO(source.held)) as file:
-            content = file.read(MAX_UNPACKED + 1)
+            pieces, total = [], 0
+            limit = min(MAX_UNPACKED, max(_SMALL, _MAX_RATIO * len(source.held)))
+            while total <= limit and (piece := file.read(_PIECE)):
+                pieces.append(piece)
+                total += len(piece)
     except (OSError, EOFError, zlib.error) as error:
         raise InputError(f"{source.name} is a damaged or truncated gzip file ({error}).") from error
-    if len(content) > MAX_UNPACKED:
-        raise InputError(f"{source.name} unpacks to more than {MAX_UNPACKED // 2**20} MiB; it is not read.")
-    return content
+    if total > limit:
+        raise InputError(
+            f"{source.name} unpacks from {len(source.held) / 2**10:.0f} KiB to more than {limit / 2**20:.0f} MiB; "
+            "so much out of so little is not read."
+        )
+    return b"".join(pieces)
 
 
 def checked_zip(source: Source) -> zipfile.ZipFile:

@@ -150,13 +150,18 @@ def header_cells(line: str, layout: Layout) -> list[str]:
         cells = split_cells(bare, delimiter)
         if len(cells) == layout.columns + 1 and cells[0].endswith(":"):
             cells = cells[1:]  # "Data:  y  x": the first word introduces the table
-        if len(cells) == layout.columns and any(not is_number(cell, layout.decimal) for cell in cells if cell):
+        if len(cells) == layout.columns and any(_is_word(cell) for cell in cells if cell):
             return cells
         if blanks and re.search(r"\S\s{2,}\S", bare):
             wide = re.split(r"\s{2,}", bare.strip())
             if len(wide) == layout.columns:
                 return wide
     return []
+
+
+def _is_word(cell: str) -> bool:
+    """Whether a cell is no number under either decimal mark."""
+    return not is_number(cell, ".") and not is_number(cell, ",")
 
 
 def _looks_like_units(cells: list[str]) -> bool:

@@ -86,7 +86,10 @@ def _outstanding(values: np.ndarray, place: int) -> list[Suspicion]:
     if values.size < _FEW_POINTS:
         return []
     noise = running_noise(values, 10 * _WINDOW)
-    distance = np.abs(values - running_median(values, _WINDOW))
+    # Mirrored through the end points, so that a slope goes on beyond them.
+    half = _WINDOW // 2
+    padded = np.pad(values, half, mode="reflect", reflect_type="odd")
+    distance = np.abs(values - running_median(padded, _WINDOW)[half:-half])
     grain = np.abs(np.diff(values))
     floor = float(grain[grain > 0].min()) if (grain > 0).any() else 0.0
     scale = np.maximum(noise, floor)

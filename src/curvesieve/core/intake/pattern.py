@@ -18,6 +18,8 @@ from curvesieve.core.record import Record
 Role = Literal["x", "y", "u", "condition", "leave"]
 ROLES: tuple[Role, ...] = ("x", "y", "u", "condition", "leave")
 Arrangement = Literal["one curve", "each y against one x", "x, y pairs"]
+WITH_ROWS = ("text", "xlsx", "ods")
+"""Formats whose tables are found among rows, so that a wrong guess of where they begin can be corrected."""
 ARRANGEMENTS: tuple[Arrangement, ...] = ("one curve", "each y against one x", "x, y pairs")
 
 
@@ -94,8 +96,22 @@ def guess(table: Table) -> Pattern:
     return Pattern(format=table.found.format, text=_text_rule(table), arrangement=arrangement, channels=rules)
 
 
+def carried(old: Pattern, table: Table) -> Pattern:
+    """The pattern of a table that was read anew: the old one's roles and units stay where as many channels are left."""
+    new = guess(table)
+    if len(new.channels) != len(old.channels):
+        return new
+    rules = tuple(
+        rule.model_copy(
+            update={"role": was.role, "to": was.to, "unit": was.unit if was.unit != was.file_unit else rule.unit}
+        )
+        for rule, was in zip(new.channels, old.channels, strict=True)
+    )
+    return new.model_copy(update={"channels": rules, "computed": old.computed, "arrangement": old.arrangement})
+
+
 def _text_rule(table: Table) -> TextRule | None:
-    if table.found.format != "text":
+    if table.found.format not in WITH_ROWS:
         return None
     layout = table.found.layout
     return TextRule(

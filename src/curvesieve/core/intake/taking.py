@@ -51,6 +51,8 @@ def take(record: Record, pattern: Pattern) -> Taken:
     made = replace(made, channels=(*made.channels, *spreads), notes=tuple(notes))
     takes = _takes(made, pattern)
     if not takes:
+        if len(made.channels) < 2:
+            made.curve()  # raises, with the sentence
         raise InputError(f"{record.source.name}: choose one channel as x and one as y; a curve needs both.")
     made_takes, conditions, condition = _by_condition(made, pattern, takes)
     for chosen in made_takes:

@@ -38,9 +38,14 @@ def write_whole(path: Path, write: Callable[[BinaryIO], None]) -> None:
 
 def write_text(path: Path, text: str) -> None:
     """A text file in UTF-8, written whole; line ends are kept as they are."""
+    write_bytes(path, text.encode("utf-8"))
+
+
+def write_bytes(path: Path, content: bytes) -> None:
+    """A file of these bytes, written whole."""
 
     def write(file: BinaryIO) -> None:
-        file.write(text.encode("utf-8"))
+        file.write(content)
 
     write_whole(path, write)
 

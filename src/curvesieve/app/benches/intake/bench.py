@@ -1,61 +1,27 @@
-"""The Intake bench put together: waiting files, the text of one, its channels and what will come in."""
+"""The Intake bench put together: waiting files, the text or numbers of one, its channels and what will come in."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import (
-    QGridLayout,
-    QHBoxLayout,
-    QHeaderView,
-    QScrollArea,
-    QTreeWidget,
-    QTreeWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from curvesieve.app.benches.intake.channels import ChannelsPanel
+from curvesieve.app.benches.intake.files import FilesColumn
+from curvesieve.app.benches.intake.making import MakingPanel
 from curvesieve.app.benches.intake.text_view import TextView
 from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.canvas.trace import Trace
 from curvesieve.app.intake import Tray, Waiting
+from curvesieve.app.numbers import NumbersView
 from curvesieve.app.session import Session, View
-from curvesieve.app.theme import font
-from curvesieve.app.theme.tokens import colour
-from curvesieve.app.widgets.basics import Card, Elided, button, label
-from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.theme import family_colours
+from curvesieve.app.widgets.basics import Elided, button, label
+from curvesieve.app.widgets.stepper import Stepper
 from curvesieve.core import units
 from curvesieve.core.errors import counted
-from curvesieve.core.record import Channel
 from curvesieve.core.study import Study, edits
 
-_ROLES = ("x", "y", "u", "leave")
-
-
-class ChannelRow(Card):
-    """A channel: its name, unit, first and last value, and its role."""
-
-    role_chosen = pyqtSignal(str)
-
-    def __init__(self, channel: Channel, role: str) -> None:
-        super().__init__()
-        name = Elided(channel.name, "strong")
-        unit = label(units.shown(channel.unit) or "no unit", "muted")
-        span = Elided(f"{channel.values[0]:.5g} … {channel.values[-1]:.5g}", "muted")
-        self.roles = Choice()
-        self.roles.addItems(_ROLES)
-        self.roles.setCurrentText(role or "leave")
-        self.roles.setAccessibleName(f"role of {channel.name}")
-        self.roles.setToolTip("x, y, u (the standard uncertainty of y), or leave the channel in the record only")
-        self.roles.textActivated.connect(lambda text: self.role_chosen.emit("" if text == "leave" else text))
-        grid = QGridLayout()
-        grid.setVerticalSpacing(1)
-        grid.addWidget(name, 0, 0, 1, 2)
-        grid.addWidget(unit, 1, 0)
-        grid.addWidget(span, 1, 1)
-        grid.addWidget(self.roles, 0, 2, 2, 1)
-        grid.setColumnStretch(1, 1)
-        self.rows.addLayout(grid)
-        self.set_in_hand(bool(role))
+_MOST_DRAWN = 40
 
 
 class IntakeBench(QWidget):
@@ -68,221 +34,195 @@ class IntakeBench(QWidget):
         super().__init__()
         self.setObjectName("bench")
         self.session, self.tray = session, tray
+        self.files = FilesColumn(tray)
+        self.files.files_asked.connect(self.files_asked)
+        self.files.making_asked.connect(self.show_making)
+        self.files.bringing_asked.connect(self.bring_in)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(12)
-        row.addWidget(self._make_files())
-        row.addLayout(self._make_text(), 1)
-        row.addWidget(self._make_channels())
+        row.addWidget(self.files)
+        row.addWidget(self._make_middle(), 1)
+        row.addWidget(self._make_side())
         tray.changed.connect(self.refresh)
         self.refresh()
 
-    def _make_files(self) -> QWidget:
-        side = QWidget()
-        side.setFixedWidth(236)
-        self.count = label(role="muted")
+    def _make_middle(self) -> QWidget:
+        self.title, self.details = Elided(role="strong"), Elided(role="muted")
+        self.as_text, self.as_numbers = self._make_tab("Text"), self._make_tab("Numbers")
+        self.as_text.setChecked(True)
+        self.as_text.clicked.connect(lambda: self._show_page(self.text))
+        self.as_numbers.clicked.connect(lambda: self._show_page(self.numbers))
+        self.save = button("Save pattern…", tip="Keeps delimiter, names, units and roles for the next such file")
+        self.save.clicked.connect(self._ask_pattern_name)
         head = QHBoxLayout()
-        head.addWidget(label("WAITING TO COME IN", "section"))
-        head.addStretch(1)
-        head.addWidget(self.count)
-        self.files = QTreeWidget()
-        self.files.setColumnCount(2)
-        self.files.setHeaderHidden(True)
-        self.files.setRootIsDecorated(False)
-        self.files.setUniformRowHeights(True)
-        self.files.setTextElideMode(Qt.TextElideMode.ElideMiddle)
-        columns = self.files.header()
-        assert columns is not None
-        columns.setStretchLastSection(False)
-        columns.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        columns.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
-        self.files.currentItemChanged.connect(self._current_changed)
-        self.choose = button("Choose files…", tip="Ctrl+I")
-        self.choose.clicked.connect(self.files_asked)
-        self.leave = button("Leave this file out", tip="Takes the file off this list; the file itself is not touched")
-        self.leave.clicked.connect(self._leave_out)
-        self.bring = button("Bring in", "act")
-        self.bring.clicked.connect(self.bring_in)
-        rows = QVBoxLayout(side)
-        rows.setContentsMargins(0, 0, 0, 0)
-        rows.addLayout(head)
-        rows.addWidget(self.files, 1)
-        rows.addWidget(self.choose)
-        rows.addWidget(self.leave)
-        rows.addWidget(self.bring)
-        return side
-
-    def _make_text(self) -> QVBoxLayout:
-        self.title = Elided()
-        self.problem = label(role="problem", wrap=True)
+        head.setSpacing(4)
+        head.addWidget(self.title, 1)
+        for widget in (self.as_text, self.as_numbers, self.save):
+            head.addWidget(widget)
+        self.problem, self.notes = label(role="problem", wrap=True), label(role="caught", wrap=True)
         self.text = TextView()
         self.text.row_chosen.connect(self.tray.begin_data_at)
+        self.numbers = NumbersView(self.session.jobs)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self.text)
+        self.pages.addWidget(self.numbers)
+        self.left_out = Stepper("row left out")
+        self.left_out.chosen.connect(self._show_left_out)
         self.foot = label("Click the row where the data begin, if it was not found right.", "muted", wrap=True)
-        rows = QVBoxLayout()
-        rows.addWidget(self.title)
+        page = QWidget()
+        rows = QVBoxLayout(page)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(4)
+        rows.addLayout(head)
+        rows.addWidget(self.details)
         rows.addWidget(self.problem)
-        rows.addWidget(self.text, 1)
+        rows.addWidget(self.notes)
+        rows.addWidget(self.pages, 1)
+        rows.addWidget(self.left_out)
         rows.addWidget(self.foot)
-        return rows
+        self.making = MakingPanel()
+        self.making.made.connect(self._take_made)
+        self.making.closed.connect(lambda: self.middle.setCurrentIndex(0))
+        self.middle = QStackedWidget()
+        self.middle.addWidget(page)
+        self.middle.addWidget(self.making)
+        return self.middle
 
-    def _make_channels(self) -> QWidget:
+    def _make_tab(self, text: str) -> QPushButton:
+        tab = button(text, "tab")
+        tab.setCheckable(True)
+        tab.setAutoExclusive(True)
+        return tab
+
+    def _make_side(self) -> QWidget:
         side = QWidget()
-        side.setFixedWidth(356)
-        self.channel_rows: list[ChannelRow] = []
-        inner = QWidget()
-        self.channels = QVBoxLayout(inner)
-        self.channels.setContentsMargins(0, 0, 6, 0)
-        self.channels.setSpacing(6)
-        self.channels.addStretch(1)
-        scroll = QScrollArea()
-        scroll.setWidget(inner)
-        scroll.setWidgetResizable(True)
+        side.setFixedWidth(368)
+        self.channels = ChannelsPanel(self.tray)
         self.what = Elided(role="muted")
         self.what.setAlignment(Qt.AlignmentFlag.AlignRight)
         head = QHBoxLayout()
         head.addWidget(label("WHAT WILL COME IN", "section"))
         head.addWidget(self.what, 1)
         self.plot = Plot()
-        self.trace = Trace(self.plot)
+        self.traces: list[Trace] = []
         rows = QVBoxLayout(side)
         rows.setContentsMargins(0, 0, 0, 0)
-        rows.addWidget(label("CHANNELS", "section"))
-        rows.addWidget(scroll, 1)
+        rows.addWidget(self.channels, 5)
         rows.addLayout(head)
-        rows.addWidget(self.plot, 1)
+        rows.addWidget(self.plot, 3)
         return side
 
     # -- rendering ----------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        ready = len(self.tray.ready)
-        self.count.setText(counted(len(self.tray.files), "file") if self.tray.files else "")
-        families = len(self.tray.groups)
-        as_what = f" as {families} families" if families > 1 else ""
-        self.bring.setText(f"Bring in {counted(ready, 'file')}{as_what}" if ready else "Bring in")
-        self.bring.setEnabled(bool(ready))
-        self.leave.setEnabled(self.tray.shown is not None)
-        self._fill_files()
         waiting = self.tray.shown
-        self._show_text(waiting)
-        self._show_channels(waiting)
-        self._show_curve(waiting)
+        self.files.refresh()
+        self._show_head(waiting)
+        self.text.show_text(waiting.found if waiting else None)
+        if self.pages.currentWidget() is self.numbers:
+            self.numbers.show_record(waiting.record if waiting else None)
+        self.making.show_record(waiting.record if waiting else None)
+        self.channels.refresh()
+        self._show_curves(waiting)
 
-    def _fill_files(self) -> None:
-        """The files by the family they will make, each with what tells it apart; then those not understood."""
-        self.files.blockSignals(True)
-        self.files.clear()
-        for group in self.tray.groups:
-            self._add_heading(group.title)
-            for waiting, comes_in_as in zip(group.files, group.labels, strict=True):
-                self._add_file(waiting, comes_in_as if group.condition.name else "")
-        failed = [waiting for waiting in self.tray.files if not waiting.ready]
-        if failed:
-            self._add_heading("not understood")
-        for waiting in failed:
-            self._add_file(waiting, "⚠")
-        self.files.blockSignals(False)
+    def _show_page(self, page: QWidget) -> None:
+        self.pages.setCurrentWidget(page)
+        self.refresh()
 
-    def _add_heading(self, text: str) -> None:
-        item = QTreeWidgetItem([text])
-        item.setFlags(Qt.ItemFlag.NoItemFlags)
-        item.setFont(0, font(13, bold=True))
-        item.setToolTip(0, text)
-        self.files.addTopLevelItem(item)
-        item.setFirstColumnSpanned(True)
+    def show_making(self) -> None:
+        self.middle.setCurrentIndex(1)
+        self.making.refresh()
 
-    def _add_file(self, waiting: Waiting, comes_in_as: str) -> None:
-        item = QTreeWidgetItem([f"  {waiting.name}", comes_in_as])
-        item.setToolTip(0, waiting.problem or waiting.name)
-        item.setTextAlignment(1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        item.setForeground(1, colour("muted" if waiting.ready else "rust"))
-        item.setData(0, Qt.ItemDataRole.UserRole, waiting.number)
-        self.files.addTopLevelItem(item)
-        if waiting.number == self.tray.in_hand:
-            self.files.setCurrentItem(item)
-
-    def row_of(self, number: int) -> int:
-        """The row of a waiting file in the list, headings counted."""
-        items = (self.files.topLevelItem(row) for row in range(self.files.topLevelItemCount()))
-        return next(i for i, item in enumerate(items) if item and item.data(0, Qt.ItemDataRole.UserRole) == number)
-
-    def _show_text(self, waiting: Waiting | None) -> None:
+    def _show_head(self, waiting: Waiting | None) -> None:
         found = waiting.found if waiting else None
+        self.title.set(waiting.name if waiting else "Nothing waits")
         if waiting is None:
-            self.title.set("Drop text files anywhere on the window, choose them, or paste a table.")
+            self.details.set("Drop files or a folder anywhere on the window, choose them, or paste a table.")
         elif found is None:
-            self.title.set(f"{waiting.name}  ·  not understood")
+            self.details.set("not understood")
         else:
             layout = found.layout
             decimal = "decimal comma" if layout.decimal == "," else "decimal point"
             before = counted(layout.first_row, "row")
-            self.title.set(
-                f"{waiting.name}  ·  {found.encoding} · {layout.delimiter_name} · {decimal} · {before} before the data"
+            known = (
+                f" · read by the pattern “{waiting.pattern.name}”" if waiting.pattern and waiting.pattern.name else ""
             )
-        notes = [*([waiting.problem] if waiting and waiting.problem else [])]
-        if waiting is not None and waiting.record is not None:
-            notes += [f"{note}." for note in waiting.record.notes]
-        self.problem.setText("\n".join(notes))
-        self.problem.setVisible(bool(notes))
-        self.text.show_text(found)
+            self.details.set(
+                f"{found.encoding} · {layout.delimiter_name} · {decimal} · {before} before the data{known}"
+            )
+        problem = waiting.problem if waiting else ""
+        self.problem.setText(problem)
+        self.problem.setVisible(bool(problem))
+        notes = waiting.table.record.notes if waiting and waiting.table else ()
+        self.notes.setText("\n".join(f"{note}." for note in notes))
+        self.notes.setVisible(bool(notes))
+        odd = found.left_out if found else ()
+        self.left_out.fill(f"{counted(len(odd), 'row')} left out", [f"row {row + 1:,}: {why}" for row, why in odd])
         self.foot.setVisible(found is not None)
+        self.save.setEnabled(waiting is not None and waiting.pattern is not None)
 
-    def _show_channels(self, waiting: Waiting | None) -> None:
-        for row in self.channel_rows:
-            self.channels.removeWidget(row)
-            row.hide()
-            row.deleteLater()
-        self.channel_rows = []
-        if waiting is None or waiting.record is None:
-            return
-        roles = {waiting.x: "x", waiting.y: "y", waiting.u: "u"}
-        for i, channel in enumerate(waiting.record.channels[:60]):
-            row = ChannelRow(channel, roles.get(i, "") if len(waiting.record.channels) > 1 else "")
-            row.role_chosen.connect(lambda role, i=i: self.tray.set_role(i, role))
-            self.channels.insertWidget(i, row)
-            self.channel_rows.append(row)
+    def _show_left_out(self, place: int) -> None:
+        found = self.tray.shown.found if self.tray.shown else None
+        if found is not None:
+            self.as_text.setChecked(True)
+            self.pages.setCurrentWidget(self.text)
+            self.text.show_row(found.left_out[place][0])
 
-    def _show_curve(self, waiting: Waiting | None) -> None:
+    def _show_curves(self, waiting: Waiting | None) -> None:
         self.plot.restyle()
-        if waiting is None or not waiting.ready or waiting.record is None:
-            self.trace.clear()
+        for trace in self.traces:
+            trace.clear()
+        if waiting is None or waiting.taken is None:
             self.what.set("nothing yet")
             self.plot.set_labels("", "")
             return
-        curve = waiting.record.curve(waiting.x + 1, waiting.y + 1, None if waiting.u is None else waiting.u + 1)
-        self.trace.set(curve.x, curve.y, pen("ink", 1.3))
-        self.plot.set_labels(units.labelled(curve.x_label, curve.x_unit), units.labelled(curve.y_label, curve.y_unit))
+        taken = waiting.taken
+        curves = [chosen.curve(taken.record) for chosen in taken.takes[:_MOST_DRAWN]]
+        while len(self.traces) < len(curves):
+            self.traces.append(Trace(self.plot))
+        first = curves[0]
+        self.plot.set_labels(units.labelled(first.x_label, first.x_unit), units.labelled(first.y_label, first.y_unit))
         self.plot.box.setRange(
-            xRange=(curve.x.min(), curve.x.max()), yRange=(curve.y.min(), curve.y.max()), padding=0.05
+            xRange=(min(c.x.min() for c in curves), max(c.x.max() for c in curves)),
+            yRange=(min(c.y.min() for c in curves), max(c.y.max() for c in curves)),
+            padding=0.05,
         )
-        self.trace.redraw()
-        odd = f" · {curve.oddities[0]}" if curve.oddities else ""
-        self.what.set(f"{curve.y_label} against {curve.x_label}, {counted(len(curve), 'point')}{odd}")
+        for trace, curve, hue in zip(self.traces, curves, family_colours(len(curves)), strict=False):
+            drawn = pen("ink", 1.3)
+            drawn.setColor(hue)
+            trace.set(curve.x, curve.y, drawn)
+        odd = f" · {first.oddities[0]}" if first.oddities else ""
+        several = f"{counted(len(taken.takes), 'curve')}: " if len(taken.takes) > 1 else ""
+        self.what.set(f"{several}{first.y_label} against {first.x_label}, {counted(len(first), 'point')}{odd}")
 
     # -- edits --------------------------------------------------------------------------------------
 
-    def _current_changed(self, item: QTreeWidgetItem | None, old: QTreeWidgetItem | None) -> None:
-        number = item.data(0, Qt.ItemDataRole.UserRole) if item is not None else None
-        if number is not None:
-            # The list is made anew, which it cannot be while it is telling of a change.
-            QTimer.singleShot(0, lambda: self.tray.show(number))
+    def _ask_pattern_name(self) -> None:
+        waiting = self.tray.shown
+        if waiting is None or waiting.pattern is None:
+            return
+        proposed = waiting.pattern.name or waiting.name.split(" · ")[0].rsplit(".", 1)[0]
+        name, ok = QInputDialog.getText(self, "Save this reading pattern", "Name", text=proposed)
+        if ok:
+            self.tray.save_pattern(name)
 
-    def _leave_out(self) -> None:
-        if self.tray.shown is not None:
-            self.tray.remove({self.tray.shown.number})
+    def _take_made(self, table: object) -> None:
+        self.middle.setCurrentIndex(0)
+        self.tray.take_table(table)  # type: ignore[arg-type]
 
     def bring_in(self) -> None:
-        """Makes one family of the files that are ready; those with a problem stay waiting."""
-        ready, groups = self.tray.ready, self.tray.groups
+        """Makes a family of the files of each kind that are ready; those with a problem stay waiting."""
+        ready, families = self.tray.ready, self.tray.families
         if not ready:
             return
 
         def edit(study: Study) -> Study:
-            for group in groups:
-                chosen = [(w.record, w.x, w.y, w.u) for w in group.files if w.record is not None]
-                condition = group.condition
+            for family in families:
+                chosen = [(taken.record, take) for taken in family.takens for take in taken.takes]
+                condition = family.condition
                 about = (condition.name, condition.unit)
-                study = edits.add_curves(study, chosen, group.title, group.labels, condition.values, about)
+                study = edits.add_curves(study, chosen, family.title, family.labels, condition.values, about)
             return study
 
         before = {curve.id for curve in self.session.study.document.curves}

@@ -38,6 +38,8 @@ class _Lines(QAbstractListModel):
 
 
 class _Painter(QStyledItemDelegate):
+    marked = -1
+
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         return QSize(200, _ROW_PX)
 
@@ -51,6 +53,9 @@ class _Painter(QStyledItemDelegate):
         rect = option.rect
         if kind in _GROUNDS:
             painter.fillRect(rect, colour(_GROUNDS[kind], 70 if kind == "names" else 255))
+        if index.row() == self.marked:
+            painter.setPen(colour("rust"))
+            painter.drawRect(rect.adjusted(0, 0, -1, -1))
         mark = str(index.row() - model.found.layout.first_row + 1) if kind == "data" else kind
         painter.setPen(colour("verdigris" if kind in ("units", "names") else "muted"))
         painter.setFont(font(13))
@@ -79,8 +84,20 @@ class TextView(QListView):
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.clicked.connect(lambda index: self.row_chosen.emit(index.row()))
 
+    def show_row(self, row: int) -> None:
+        """Brings a row to the middle and marks it."""
+        index = self.lines.index(row)
+        self.scrollTo(index, QAbstractItemView.ScrollHint.PositionAtCenter)
+        self.painter.marked = row
+        viewport = self.viewport()
+        if viewport is not None:
+            viewport.update()
+
     def show_text(self, found: Understanding | None) -> None:
+        if found is self.lines.found:
+            return
         self.lines.fill(found)
+        self.painter.marked = -1
         if found is not None:
             top = max(found.layout.first_row - 12, 0)
             self.scrollTo(self.lines.index(top), QAbstractItemView.ScrollHint.PositionAtTop)

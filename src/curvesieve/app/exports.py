@@ -1,0 +1,95 @@
+"""Curves and records on their way out: asks for a place, writes in the background, and shows a record's numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
+
+from curvesieve.app.numbers import NumbersView
+from curvesieve.app.session import Session
+from curvesieve.core.errors import InputError
+from curvesieve.core.study.files import write_bytes
+
+if TYPE_CHECKING:
+    from curvesieve.core.formats.writing import Sheet
+
+
+class Exports:
+    """What can be written or looked at of the curve in hand."""
+
+    def __init__(self, session: Session, window: QWidget) -> None:
+        self.session, self.window = session, window
+        self.numbers: QDialog | None = None
+
+    def ask_curve(self) -> None:
+        """Writes the curve as it passed the sieve, with u and flags."""
+        from curvesieve.core.formats.writing import of_curve
+
+        entry, made = self.session.entry, self.session.sieved()
+        if entry is None:
+            return
+        if made is None:
+            self.session.noticed.emit("The curve is still passing through the sieve; try again in a moment.", "problem")
+            return
+        curve = made.curve
+        self._ask("Write the curve", entry.label, lambda: of_curve(curve, entry.label))
+
+    def ask_record(self) -> None:
+        """Writes the whole record, as it was read."""
+        from curvesieve.core.formats.writing import of_record
+
+        entry = self.session.entry
+        if entry is not None:
+            record = self.session.study.record(entry.record)
+            self._ask("Write the record", record.source.name.rsplit(".", 1)[0], lambda: of_record(record))
+
+    def _ask(self, title: str, name: str, sheet: Callable[[], Sheet]) -> None:
+        from curvesieve.core.formats.writing import WRITERS
+
+        kinds = ";;".join(f"{writer.label} (*{writer.suffix})" for writer in WRITERS)
+        plain = name.replace("/", "-").replace(" · ", " ")
+        chosen, kind = QFileDialog.getSaveFileName(self.window, title, f"{plain}.csv", kinds)
+        if chosen:
+            path = Path(chosen)
+            if not path.suffix:
+                path = path.with_suffix(kind.rsplit("*", 1)[-1].rstrip(")") or ".csv")
+            self.write(path, sheet)
+
+    def write(self, path: Path, sheet: Callable[[], Sheet]) -> None:
+        """Writes in the background; the file's suffix tells the format."""
+        from curvesieve.core.formats.writing import write
+
+        self.session.jobs.start(
+            f"Writing {path.name}",
+            "write export",
+            lambda ticket: write_bytes(path, write(sheet(), path.suffix)),
+            lambda _: self.session.noticed.emit(f"Wrote {path.name} to {path.parent}.", "word"),
+            lambda sentence: self.session.noticed.emit(sentence, "problem"),
+        )
+
+    def show_numbers(self) -> None:
+        """The numbers of the record behind the curve in hand, in a window of their own."""
+        entry = self.session.entry
+        if entry is None:
+            return
+        try:
+            record = self.session.study.record(entry.record)
+        except InputError as error:
+            self.session.noticed.emit(str(error), "problem")
+            return
+        dialog = QDialog(self.window)
+        dialog.setObjectName("bench")
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.setWindowTitle(f"{record.source.name} · as recorded")
+        dialog.resize(760, 560)
+        view = NumbersView(self.session.jobs)
+        rows = QVBoxLayout(dialog)
+        rows.addWidget(view)
+        view.show_record(record)
+        dialog.finished.connect(lambda _: view.show_record(None))  # what is still being worked out comes too late
+        dialog.show()
+        self.numbers = dialog
