@@ -146,8 +146,16 @@ def test_roles_rows_and_pasting(window, qtbot):
     assert (w.tray.shown.taken.takes[0].x, w.tray.shown.taken.takes[0].y) == (1, 0)
     click_cell(w.intake_bench.text, 3, 0)  # the data are said to begin a row later
     qtbot.waitUntil(lambda: len(w.tray.shown.record) == 2)
+    bench = w.intake_bench
+    bench.decimal.setCurrentIndex(0)
+    bench.decimal.textActivated.emit("decimal point")
+    qtbot.waitUntil(lambda: "no row of numbers" in w.notice.text.text() or len(w.tray.shown.record.channels) == 2)
+    bench.delimiter.setCurrentIndex(bench.delimiter.findData("|"))
+    bench.delimiter.textActivated.emit("bar")
+    qtbot.waitUntil(lambda: "no row of numbers with bar between the cells" in w.notice.text.text())
+    assert bench.delimiter.currentData() == ";", "what stays is shown again"
     click(w.intake_bench.files.bring)
-    assert len(w.session.study.recorded(w.session.view.curve)) == 2
+    assert len(w.session.study.recorded(w.session.view.curve)) == 3, "u is a column of words with a decimal point"
     QApplication.clipboard().setText("  ")
     w.paste()
     assert "clipboard holds no text" in w.notice.text.text()

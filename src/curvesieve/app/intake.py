@@ -250,40 +250,51 @@ class Tray(QObject):
 
     def begin_data_at(self, row: int) -> None:
         """Corrects where the data begin, in the file in hand and in those of its kind that began in the same row."""
-        shown = self.shown
         from curvesieve.core.formats import reread
+
+        self._read_anew(lambda table: reread(table, table.found.layout.with_data_from(row, table.found.lines)))
+
+    def read_with(self, delimiter: str, decimal: str) -> None:
+        """Corrects the delimiter and the decimal mark, in the file in hand and in those of its kind."""
+        from curvesieve.core.formats.reading import reread_with
+
+        self._read_anew(lambda table: reread_with(table, delimiter, decimal))
+
+    def _read_anew(self, again: Callable[[Table], Table]) -> None:
+        """Reads the tables of the kind in hand in another way. When that of the file in hand fails, nothing changes."""
         from curvesieve.core.intake.pattern import WITH_ROWS, carried, guess
 
+        shown = self.shown
         if shown is None or shown.table is None or shown.table.found.format not in WITH_ROWS:
             return
-
         first, pattern = shown.table.found.layout.first_row, shown.pattern or guess(shown.table)
         same = [
             waiting
             for waiting in self.files
-            if waiting.kind == shown.kind
-            and waiting.table is not None
-            and waiting.table.found.layout.first_row == first
+            if waiting.kind == shown.kind and waiting.table and waiting.table.found.layout.first_row == first
         ]
 
         def work(ticket: Ticket) -> list[Waiting]:
             made = []
             for waiting in same:
                 assert waiting.table is not None
-                found = waiting.table.found
                 try:
-                    table = reread(waiting.table, found.layout.with_data_from(row, found.lines))
+                    table = again(waiting.table)
                     made.append(_with_pattern(waiting, table, carried(pattern, table)))
                 except InputError as error:
+                    if waiting is shown:
+                        raise
                     made.append(replace(waiting, taken=None, problem=str(error)))
             return made
 
         self._start_changing(f"Reading {shown.name} again", work)
 
     def _start_changing(self, label: str, work: Callable[[Ticket], list[Waiting]]) -> None:
-        self.jobs.start(
-            label, "change the tray", work, self._replace, lambda sentence: self.noticed.emit(sentence, "problem")
-        )
+        self.jobs.start(label, "change the tray", work, self._replace, self._refused)
+
+    def _refused(self, sentence: str) -> None:
+        self.noticed.emit(sentence, "problem")
+        self.changed.emit()  # the fields show again what stays
 
     def _replace(self, changed: list[Waiting]) -> None:
         by_number = {waiting.number: waiting for waiting in changed}

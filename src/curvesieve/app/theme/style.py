@@ -103,6 +103,7 @@ QLineEdit[flat="true"] {{ background: transparent; border: 1px solid transparent
   padding: 0 5px; }}
 QLineEdit[flat="true"]:hover {{ border-color: {p.line}; }}
 QLineEdit[formula="true"] {{ color: {p.violet}; font-family: "{MONO}"; font-size: 13px; }}
+QComboBox[small="true"] {{ padding: 0 7px; font-size: 13px; }}
 QLabel[role="badge"] {{ background: {p.verdigris}; color: {p.on_verdigris}; border-radius: 4px; font-weight: 600; }}
 QPushButton[kind="tab"] {{ padding: 3px 10px; color: {p.muted}; }}
 QPushButton[kind="tab"]:checked {{ background: {p.tint}; color: {p.ink}; border-color: {p.verdigris}; }}

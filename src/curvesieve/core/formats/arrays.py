@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import warnings
 from typing import Any
 
 import numpy as np
@@ -23,7 +24,9 @@ def read_numpy(source: Source) -> list[Table]:
     try:
         if source.held.startswith(b"PK"):
             checked_zip(source)
-        loaded = np.load(io.BytesIO(source.held), allow_pickle=False)
+        with warnings.catch_warnings():  # NumPy tells of an old header on standard error, where nobody sees it
+            warnings.simplefilter("ignore")
+            loaded = np.load(io.BytesIO(source.held), allow_pickle=False)
         arrays = {name: loaded[name] for name in loaded.files} if hasattr(loaded, "files") else {"": loaded}
     except InputError:
         raise

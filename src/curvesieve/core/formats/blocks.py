@@ -50,25 +50,27 @@ class _Row:
     """Numbers and moments, with blanks between them: at least one number, and no blank majority."""
 
 
-def best_block(lines: Sequence[str]) -> Block | None:
+def best_block(lines: Sequence[str], only: tuple[str, str] | None = None) -> Block | None:
     """The block of rows that holds most numbers, over all delimiters and decimal marks; None when there is none.
 
     A row is data when at least one cell, and at least half, are numbers or moments and none is another text. Blank
     rows and a few odd rows do not end a block; on a tie, the first delimiter wins. Where such rows are few, rows that
-    have words in the same columns all through are taken too, and columns told by their place in the line.
+    have words in the same columns all through are taken too, and columns told by their place in the line. `only` is
+    the delimiter and the decimal mark when they are known.
     """
     filled = [(place, line) for place, line in enumerate(lines) if line.strip()]
     text = "\n".join(line for _, line in filled)
     numeric = sum(any(map(str.isdigit, line)) for _, line in filled)
     tried: list[tuple[str, str, list[_Row]]] = []
     best: Block | None = None
-    for delimiter in _DELIMITERS:
+    for delimiter in _DELIMITERS if only is None else (only[0],):
         if best is not None and best.columns > 1 and best.rows >= _FULL_SHARE * numeric:
             return best
         if delimiter != BLANKS and delimiter not in text:
             continue
         split = [(place, split_cells(line, delimiter)) for place, line in filled]
-        for decimal in (".", ",") if "," in text and delimiter != "," else (".",):
+        decimals = (".", ",") if "," in text and delimiter != "," else (".",)
+        for decimal in decimals if only is None else (only[1],):
             rows = _rows(split, decimal)
             tried.append((delimiter, decimal, rows))
             best = _better(best, _pure_block(rows, delimiter, decimal))
@@ -79,7 +81,7 @@ def best_block(lines: Sequence[str]) -> Block | None:
             worded = _worded_block(rows, delimiter, decimal)
             if worded is not None and (best is None or worded.rows > best.rows):
                 best = worded
-    if best is None or best.delimiter == BLANKS:
+    if (best is None or best.delimiter == BLANKS) and (only is None or only[0] == FIXED):
         fixed = _fixed_block(filled)
         if fixed is not None and (best is None or fixed.rows > best.rows or fixed.columns > best.columns):
             best = _better(best, fixed)
@@ -167,8 +169,10 @@ def _fullest(
     if "m" in kinds:
         best = replace(best, moments=_moments(inside, best.columns))
     if "g" in kinds:
-        marks = [thousands_mark(cell, decimal) for row in inside if "g" in row.kinds for cell in row.cells]
-        best = replace(best, thousands=next(mark for mark in marks if mark))
+        grouped = [cell for row in inside for cell, kind in zip(row.cells, row.kinds, strict=True) if kind == "g"]
+        sure = next((mark for cell in grouped if (mark := thousands_mark(cell, decimal))), "")
+        match = GROUPED[decimal].match(grouped[0])
+        best = replace(best, thousands=sure or (match["mark"] if match else ""))
     return best
 
 

@@ -94,10 +94,10 @@ class Layout:
         return find_names(moved, lines)
 
 
-def find_layout(lines: Sequence[str], start: int = 0) -> Layout | None:
+def find_layout(lines: Sequence[str], start: int = 0, only: tuple[str, str] | None = None) -> Layout | None:
     """The layout whose block of number rows, from a row on, holds most; None when no row holds a number.
 
-    See `blocks.best_block` for what counts. Names and units are looked for above the block.
+    See `blocks.best_block` for what counts, and for `only`. Names and units are looked for above the block.
     """
     best = None
     probe: Sequence[str] = []
@@ -106,7 +106,7 @@ def find_layout(lines: Sequence[str], start: int = 0) -> Layout | None:
         if best is not None and best.score >= _SURE_NUMBERS:
             break
         probe = lines[start : start + size]
-        best = best_block(probe)
+        best = best_block(probe, only)
         if len(lines) - start <= size:
             break
     if best is None:

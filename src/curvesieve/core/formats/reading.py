@@ -9,7 +9,7 @@ from pathlib import Path
 from curvesieve.core.errors import InputError
 from curvesieve.core.formats import arrays, hdf5, jcamp, json_tables, spreadsheet, text
 from curvesieve.core.formats.archives import unzip_gzip
-from curvesieve.core.formats.layout import Layout
+from curvesieve.core.formats.layout import DELIMITER_NAMES, Layout, find_layout
 from curvesieve.core.formats.table import Table
 from curvesieve.core.formats.text import Watch
 from curvesieve.core.record import FileBytes, Record, Source
@@ -100,6 +100,15 @@ def tables(source: Source, watch: Watch | None = None) -> list[Table]:
 def reread(table: Table, layout: Layout) -> Table:
     """The same table by a corrected layout; raises InputError when it makes no numbers."""
     return Table(*text.to_record(table.record.source, replace(table.found, layout=layout)))
+
+
+def reread_with(table: Table, delimiter: str, decimal: str) -> Table:
+    """The same table with a delimiter and a decimal mark that the user knows; raises InputError when it has no rows."""
+    layout = find_layout(table.found.lines, only=(delimiter, decimal)) if delimiter != decimal else None
+    if layout is None:
+        marks = f"{DELIMITER_NAMES[delimiter]} between the cells and a decimal {'comma' if decimal == ',' else 'point'}"
+        raise InputError(f"{table.found.name} has no row of numbers with {marks}; it is read as before.")
+    return reread(table, layout)
 
 
 def _with_source(table: Table, source: Source) -> Table:

@@ -16,9 +16,11 @@ from curvesieve.app.numbers import NumbersView
 from curvesieve.app.session import Session, View
 from curvesieve.app.theme import family_colours
 from curvesieve.app.widgets.basics import Elided, button, label
+from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.stepper import Stepper
 from curvesieve.core import units
 from curvesieve.core.errors import counted
+from curvesieve.core.formats.layout import DELIMITER_NAMES
 from curvesieve.core.study import Study, edits
 
 _MOST_DRAWN = 40
@@ -75,7 +77,7 @@ class IntakeBench(QWidget):
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(4)
         rows.addLayout(head)
-        rows.addWidget(self.details)
+        rows.addLayout(self._make_marks())
         rows.addWidget(self.problem)
         rows.addWidget(self.notes)
         rows.addWidget(self.pages, 1)
@@ -88,6 +90,26 @@ class IntakeBench(QWidget):
         self.middle.addWidget(page)
         self.middle.addWidget(self.making)
         return self.middle
+
+    def _make_marks(self) -> QHBoxLayout:
+        """How the text is understood, and two choices to correct it."""
+        self.delimiter, self.decimal = Choice(), Choice()
+        for mark, name in DELIMITER_NAMES.items():
+            self.delimiter.addItem(name, mark)
+        self.decimal.addItem("decimal point", ".")
+        self.decimal.addItem("decimal comma", ",")
+        for choice, name in ((self.delimiter, "between the cells"), (self.decimal, "decimal mark")):
+            choice.setAccessibleName(name)
+            choice.setProperty("small", "true")
+            choice.textActivated.connect(
+                lambda _: self.tray.read_with(self.delimiter.currentData(), self.decimal.currentData())
+            )
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        row.addWidget(self.details, 1)
+        row.addWidget(self.delimiter)
+        row.addWidget(self.decimal)
+        return row
 
     def _make_tab(self, text: str) -> QPushButton:
         tab = button(text, "tab")
@@ -143,14 +165,15 @@ class IntakeBench(QWidget):
             self.details.set("not understood")
         else:
             layout = found.layout
-            decimal = "decimal comma" if layout.decimal == "," else "decimal point"
+            self.delimiter.setCurrentIndex(self.delimiter.findData(layout.delimiter))
+            self.decimal.setCurrentIndex(self.decimal.findData(layout.decimal))
             before = counted(layout.first_row, "row")
             known = (
                 f" · read by the pattern “{waiting.pattern.name}”" if waiting.pattern and waiting.pattern.name else ""
             )
-            self.details.set(
-                f"{found.encoding} · {layout.delimiter_name} · {decimal} · {before} before the data{known}"
-            )
+            self.details.set(f"{found.encoding} · {before} before the data{known}")
+        for choice in (self.delimiter, self.decimal):
+            choice.setVisible(found is not None and found.format == "text")
         problem = waiting.problem if waiting else ""
         self.problem.setText(problem)
         self.problem.setVisible(bool(problem))
