@@ -82,7 +82,8 @@ def test_a_folder_of_mixed_files_becomes_ordered_families(window, qtbot, folder)
     choose(w, qtbot, "strip_A_0p5wt.csv")
     item = bench.files.tree.currentItem()
     assert (item.text(0).strip(), item.text(1)) == ("strip_A_0p5wt.csv", "0.5 wt%")
-    assert "semicolon · decimal comma · 9 rows before" in bench.details.whole_text()
+    assert "9 rows before the data" in bench.details.whole_text()
+    assert (bench.delimiter.currentText(), bench.decimal.currentText()) == ("semicolon", "decimal comma")
     found = w.tray.shown.found
     kinds = [found.row_kind(row) for row in (0, 7, 8, 9, len(found.lines) - 1)]
     assert kinds == ["left out", "names", "units", "data", "left out"]

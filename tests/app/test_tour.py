@@ -35,7 +35,8 @@ def spectra(window, demo_files, qtbot):
     qtbot.waitUntil(lambda: len(w.tray.ready) == 5)
     assert w.benches.currentWidget() is w.intake_bench
     assert w.intake_bench.files.bring.text() == "Bring in 5 files"
-    assert "comma · decimal point · 6 rows before" in w.intake_bench.details.whole_text()
+    assert "6 rows before the data" in w.intake_bench.details.whole_text()
+    assert (w.intake_bench.delimiter.currentText(), w.intake_bench.decimal.currentText()) == ("comma", "decimal point")
     click(w.intake_bench.files.bring)
     assert w.benches.currentWidget() is w.curve_bench
     assert [curve.label for curve in w.session.study.document.curves] == ["0 wt%", "0.5 wt%", "1 wt%", "2 wt%", "4 wt%"]

@@ -314,11 +314,11 @@ _BASES = {
 
 
 def test_a_short_run_of_the_fuzzer_finds_nothing():
-    """The long run, 20,000 files, is `make fuzz`. These two seeds once found a defect."""
+    """The long run, 20,000 files, is `make fuzz`. The 212th file of seed 17 once found a defect."""
     from benchmarks.fuzz import corpus, run
 
     files = corpus()
-    for seed in (2, 17):
-        said, _, faults = run(150, seed, files)
+    for seed, count in ((0, 150), (17, 220)):
+        said, _, faults = run(count, seed, files)
         assert not faults
         assert min(said.values()) > 20, "some are read and some refused"
