@@ -6,6 +6,12 @@ import os
 import sys
 import tempfile
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+
+if TYPE_CHECKING:
+    from curvesieve.app.benches.intake.bench import IntakeBench
 
 SIZE = (1280, 800)
 
@@ -43,9 +49,12 @@ def _drive(folder: Path) -> None:
     while not window.tray.files:
         QTest.qWait(50)
     window.tray.show(next(waiting.number for waiting in window.tray.files if waiting.name == "strip_A_0p5wt.csv"))
-    window.intake_bench.channels.channel_rows[1].role_chosen.emit("x")
-    window.intake_bench.channels.channel_rows[2].role_chosen.emit("y")
+    _compute_stress(window.intake_bench)
     take("intake-bench")
+    QTest.mouseClick(window.intake_bench.as_numbers, Qt.MouseButton.LeftButton)
+    take("intake-numbers")
+    QTest.mouseClick(window.intake_bench.files.make, Qt.MouseButton.LeftButton)
+    take("make-a-curve")
     window.show_bench("Curve")
     window.finder.open()
     QTest.keyClicks(window.finder.field, "step")
@@ -56,6 +65,21 @@ def _drive(folder: Path) -> None:
     take("curve-bench-dark")
     session.jobs.close()
     app.processEvents()
+
+
+def _compute_stress(bench: IntakeBench) -> None:
+    """Stress against strain from force and the specimen's dimensions, as the guide tells it."""
+    from PyQt6.QtTest import QTest
+
+    panel = bench.channels
+    QTest.mouseClick(panel.compute, Qt.MouseButton.LeftButton)
+    row = panel.computed_rows[0]
+    row.name.setText("Stress")
+    QTest.keyClicks(row.formula, "Force / (width*thickness)")
+    QTest.keyClick(row.formula, Qt.Key.Key_Return)
+    panel.channel_rows[3].unit_given.emit("% → 1")
+    panel.channel_rows[3].role_chosen.emit("x")
+    panel.computed_rows[0].role_chosen.emit("y")
 
 
 if __name__ == "__main__":
