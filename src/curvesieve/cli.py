@@ -7,13 +7,18 @@ import json
 import math
 import sys
 from collections.abc import Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from curvesieve.core.errors import InputError
 
 if TYPE_CHECKING:
+    from curvesieve.core.curve import Curve
     from curvesieve.core.fitting import FitResult
     from curvesieve.core.record import Record
+
+
+_COMMANDS = ("demo", "read", "fit", "pass", "steps", "terms")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -44,6 +49,16 @@ def _parser() -> argparse.ArgumentParser:
     fit.add_argument("--range", metavar="LOW:HIGH", help="use only this stretch of x; either end may be empty")
     fit.add_argument("--loss", default="squared", help="squared, absolute, huber, soft_l1 or cauchy")
     fit.add_argument("--json", action="store_true")
+    through = commands.add_parser("pass", help="pass a file's curve through a saved sieve")
+    through.add_argument("file")
+    through.add_argument("--sieve", required=True, metavar="SIEVE.json")
+    for axis in ("x", "y", "u"):
+        through.add_argument(f"--{axis}", metavar="CHANNEL", help="a channel's name, or its number from 1")
+    through.add_argument("--out", metavar="FILE.csv", help="write x, y, u and flag of what passed")
+    through.add_argument("--json", action="store_true")
+
+    for name, what in (("steps", "every step of a sieve with its fields"), ("terms", "every term of the library")):
+        commands.add_parser(name, help=f"list {what}").add_argument("--json", action="store_true")
     return parser
 
 
@@ -51,7 +66,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Runs one command and returns its exit status."""
     words = list(sys.argv[1:] if arguments is None else arguments)
     try:
-        if not words or (words[0] not in ("demo", "read", "fit") and not words[0].startswith("-")):
+        if not words or (words[0] not in _COMMANDS and not words[0].startswith("-")):
             if len(words) > 1:
                 raise InputError(f"Open one study at a time, not {len(words)} (see curvesieve --help).")
             return _open_window(words[0] if words else None)
@@ -63,6 +78,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
                 return _read(options)
             case "fit":
                 return _fit(options)
+            case "pass":
+                return _pass(options)
+            case "steps" | "terms":
+                return _list_steps(options.json) if options.command == "steps" else _list_terms(options.json)
         raise InputError("Say what to do (see curvesieve --help).")
     except InputError as error:
         print(f"curvesieve: {error}".replace("\n", " "), file=sys.stderr)
@@ -161,7 +180,7 @@ def _chosen_curve(record: Record, options: argparse.Namespace) -> Any:
     others = [i for i in (guess_y, guess_x, *range(len(record.channels))) if i != x]
     y = record.index(options.y) if options.y else others[0]
     curve = record.curve(x + 1, y + 1, None if options.u is None else record.index(options.u) + 1)
-    if options.range is None:
+    if getattr(options, "range", None) is None:
         return curve
     low, high = _limits(options.range, "--range")
     keep = (curve.x >= low) & (curve.x <= high)
@@ -170,6 +189,103 @@ def _chosen_curve(record: Record, options: argparse.Namespace) -> Any:
             f"--range {options.range}: no point lies there; x runs {curve.x.min():g} to {curve.x.max():g}."
         )
     return curve.take(keep)
+
+
+class _OtherFiles:
+    """The other curves that a step may take from, at the command line: files, beside the one that is passed."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def curve(self, name: str) -> Curve:
+        from curvesieve.core.formats import read
+
+        place = next((path for path in (Path(name), self.folder / name) if path.exists()), None)
+        if place is None:
+            raise InputError(f"there is no file {name} here or beside the curve to take from.")
+        record = read(place)
+        x, y = record.guess_xy()
+        return record.curve(x + 1, y + 1)
+
+    def family(self) -> list[Curve]:
+        return []
+
+
+def _pass(options: argparse.Namespace) -> int:
+    from curvesieve.core.formats import read
+    from curvesieve.core.formats.writing import of_curve, write
+    from curvesieve.core.steps import Sieve
+    from curvesieve.core.study.files import write_bytes
+
+    sieve = Sieve.load(options.sieve)
+    path = Path(options.file)
+    curve = _chosen_curve(read(path), options)
+    made = sieve(curve, _OtherFiles(path.parent))
+    said = [
+        {
+            "step": trail.slot.step.slug,
+            "points_in": len(trail.before),
+            "points_out": len(trail.after),
+            "caught": len(trail.caught),
+            "message": trail.problem or trail.message,
+            "worked": not trail.problem,
+        }
+        for trail in made.trail
+    ]
+    for number, trail in enumerate(made.trail, 1):
+        if trail.problem:
+            print(f"curvesieve: step {number}, {trail.slot.step.slug}, let all pass: {trail.problem}", file=sys.stderr)
+    if options.out:
+        write_bytes(Path(options.out), write(of_curve(made.curve, path.name), Path(options.out).suffix))
+    if options.json:
+        print(json.dumps(said, ensure_ascii=False, indent=1))
+    else:
+        for row in said:
+            print(f"{row['step']:<20} {row['points_in']} → {row['points_out']}  {row['message']}")
+    return 0
+
+
+def _list_steps(as_json: bool) -> int:
+    from curvesieve.core.steps import registered_steps
+
+    steps = registered_steps()
+    if as_json:
+        rows = [
+            {
+                "step": slug, "label": step.label, "intent": step.intent, "summary": step.summary,
+                "reference": step.reference, "schema": step.model_json_schema(),
+            }
+            for slug, step in steps.items()
+        ]  # fmt: skip
+        print(json.dumps(rows, ensure_ascii=False, indent=1))
+        return 0
+    for slug, step in steps.items():
+        print(f"{slug:<20} {step.intent:<10} {step.summary}")
+        for name, info in step.model_fields.items():
+            print(f"    {name:<14} {info.default!r:<14} {info.description}")
+    return 0
+
+
+def _list_terms(as_json: bool) -> int:
+    from curvesieve.core.models import TERMS
+
+    if as_json:
+        rows = [
+            {
+                "term": term.slug, "label": term.label, "kind": term.kind, "formula": term.formula,
+                "parameters": [
+                    {"name": p.name, "description": p.description, "lower": _json_number(p.lower),
+                     "upper": _json_number(p.upper)} for p in term.parameters
+                ],
+                "reference": term.reference,
+            }
+            for term in TERMS.values()
+        ]  # fmt: skip
+        print(json.dumps(rows, ensure_ascii=False, indent=1))
+        return 0
+    for term in TERMS.values():
+        print(f"{term.slug:<14} {term.kind:<12} {term.formula}")
+    return 0
 
 
 def _split_assignment(text: str) -> tuple[str, str]:

@@ -10,6 +10,9 @@ import pytest
 import curvesieve as cs
 from curvesieve.core.curve import Flag
 from curvesieve.core.steps import registered_steps
+from curvesieve.core.steps.axis import CalibrateX
+from curvesieve.core.steps.bridge import Bridge
+from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.demo.raman import LOADINGS, spectrum
@@ -21,16 +24,34 @@ def noisy(n: int = 400, u: bool = False, seed: int = 7) -> cs.Curve:
     return cs.Curve(x, 50 + 30 * np.exp(-((x - 5) ** 2)) + rng.normal(0, 1, n), np.full(n, 1.0) if u else None)
 
 
+class _Others:
+    """A blank and two replicates."""
+
+    def curve(self, name: str) -> cs.Curve:
+        return noisy(300, u=True, seed=1)
+
+    def family(self) -> list[cs.Curve]:
+        return [noisy(400, seed=2), noisy(500, seed=3)]
+
+
+OTHERS = _Others()
+READY = {
+    "bridge": Bridge(low=4, high=5), "calibrate-x": CalibrateX(measured=(2.0, 8.0), references=(2.1, 8.1)),
+    "combine": Combine(donor="blank"),
+}  # fmt: skip
+"""Steps that can do nothing with their defaults alone, as they need to be told what is wrong or what to take."""
+
+
 @pytest.mark.parametrize("slug", list(registered_steps()))
 def test_habits_of_every_step(slug):
     """Defaults exist, JSON round-trips, input is never written to, and the same input gives the same output."""
     kind = registered_steps()[slug]
     curve = noisy(u=True)
-    step = kind.fitted_to(curve)
+    step = READY.get(slug) or kind.fitted_to(curve)
     assert cs.Sieve.parse({"sieve": 1, "steps": [{"step": slug}]}).slots[0].step == kind()
     assert cs.Sieve.parse(json.loads(json.dumps({"steps": [step.to_json()]}))).slots[0].step == step
     before = curve.digest
-    once, again = step.apply(curve), step.apply(curve)
+    once, again = step.apply_among(curve, OTHERS), step.apply_among(curve, OTHERS)
     assert curve.digest == before
     assert once.curve.digest == again.curve.digest
     assert once.caught.points.size == once.caught.passed_y.size

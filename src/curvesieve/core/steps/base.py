@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import abstractmethod
 from dataclasses import dataclass, field
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,18 +33,48 @@ class Caught:
 
 @dataclass(frozen=True, eq=False)
 class Passed:
-    """What a step let through, what it caught, and a short sentence for the mesh between the cards."""
+    """What a step let through, what it caught, and a short sentence for the mesh between the cards.
+
+    `drawn` is a line over the points that went in, such as the baseline that was taken off.
+    """
 
     curve: Curve
     caught: Caught
     message: str
+    drawn: NDArray[np.float64] | None = None
+
+
+class Others(Protocol):
+    """The other curves that a step may take from."""
+
+    def curve(self, name: str) -> Curve:
+        """The curve of an id, a label or a file; raises InputError when there is none."""
+
+    def family(self) -> list[Curve]:
+        """The other curves of the same family."""
+
+
+class _NoOthers:
+    """What a curve by itself has around it."""
+
+    def curve(self, name: str) -> Curve:
+        raise InputError(f"there is no curve {name!r} here to take from; a step that needs one works in a study.")
+
+    def family(self) -> list[Curve]:
+        return []
+
+
+ALONE: Others = _NoOthers()
 
 
 def StepField(  # a field factory reads as a type at its place of use, like pydantic's own
-    default: Any, *, label: str, unit: str = "", help: str, **limits: Any
+    default: Any, *, label: str, unit: str = "", help: str, when: str = "", **limits: Any
 ) -> Any:
-    """A step's field: label, unit (``x`` and ``y`` stand for the curve's own units), limits and help."""
-    return Field(default, title=label, description=help, json_schema_extra={"unit": unit}, **limits)
+    """A step's field: label, unit (``x`` and ``y`` stand for the curve's own units), limits and help.
+
+    `when` names the choices with which the field acts, as ``method: gaussian, median``; empty means always.
+    """
+    return Field(default, title=label, description=help, json_schema_extra={"unit": unit, "when": when}, **limits)
 
 
 class Step(BaseModel):
@@ -57,10 +87,15 @@ class Step(BaseModel):
     intent: ClassVar[str]
     summary: ClassVar[str]
     reference: ClassVar[str] = ""
+    takes_from_others: ClassVar[bool] = False
 
     @abstractmethod
     def apply(self, curve: Curve) -> Passed:
         """Passes the curve on; never writes into its arrays. Raises InputError when it cannot work on it."""
+
+    def apply_among(self, curve: Curve, others: Others) -> Passed:
+        """`apply`, for steps that take from other curves, too."""
+        return self.apply(curve)
 
     def digest(self) -> str:
         """One short line for the closed card, such as ``window 11, threshold 5``."""
@@ -74,6 +109,14 @@ class Step(BaseModel):
     def fitted_to(cls, curve: Curve) -> Step:
         """The step a user starts from on this curve; the defaults unless a step knows better."""
         return cls()
+
+
+def donor_names(step: Step) -> tuple[str, ...]:
+    """The names of the other curves that a step asks for."""
+    if not step.takes_from_others:
+        return ()
+    one = getattr(step, "donor", "")
+    return (*((one,) if one else ()), *getattr(step, "donors", ()))
 
 
 def registered_steps() -> dict[str, type[Step]]:

@@ -73,6 +73,53 @@ class Despike(Step):
         return "running median"
 
 
+class DespikeDifferences(Step):
+    """Patches single-channel spikes: points at which the first difference of y stands out.
+
+    The rule of Whitaker and Hayes (Chemom. Intell. Lab. Syst. 179 (2018) 82; from memory): the modified z score of the
+    differences, 0.6745 (∇y − median)/MAD, above the threshold. Each caught point becomes the mean of its good
+    neighbours within `reach`.
+    """
+
+    slug = "despike-differences"
+    label = "Despike by differences"
+    intent = "repair"
+    summary = "Find one-channel spikes by the steps between neighbours"
+    reference = "Whitaker and Hayes, Chemom. Intell. Lab. Syst. 179 (2018) 82"
+
+    threshold: float = StepField(
+        8.0, label="threshold", gt=0, le=1000, help="Modified z score of a difference above which it is a spike."
+    )
+    reach: int = StepField(
+        3, label="reach", unit="points", ge=1, le=100, help="Neighbours on each side that the patch is made of."
+    )
+
+    def apply(self, curve: Curve) -> Passed:
+        n = len(curve)
+        if n < 2 * self.reach + 3:
+            raise InputError(f"a reach of {self.reach} needs {2 * self.reach + 3} points, and the curve has {n}.")
+        steps = np.diff(curve.y)
+        scale = _MAD_TO_SIGMA * float(np.median(np.abs(steps - np.median(steps)))) or _grain(curve.y)
+        score = np.abs(steps - np.median(steps)) / scale if scale > 0 else np.zeros(n - 1)
+        jump = score > self.threshold
+        # A spike of one channel is a large step up and one down right after it (or the other way round).
+        signs = np.sign(steps - np.median(steps))
+        caught = np.zeros(n, bool)
+        caught[1:-1] = jump[:-1] & jump[1:] & (signs[:-1] != signs[1:])
+        points = np.flatnonzero(caught)
+        y = curve.y.copy()
+        for point in points.tolist():
+            near = np.arange(max(point - self.reach, 0), min(point + self.reach + 1, n))
+            y[point] = curve.y[near[~caught[near]]].mean()
+        u = curve.u
+        if u is not None and points.size:
+            u = u.copy()
+            u[points] = np.maximum(u[points], scale / np.sqrt(2))
+        flags = np.where(caught, curve.flags | Flag.PATCHED, curve.flags).astype(np.uint8)
+        passed = curve.with_y(y, u, flags) if points.size else curve
+        return Passed(passed, Caught(points, y[points]), f"{counted(points.size, 'point')} caught")
+
+
 def running_noise(y: NDArray[np.float64], window: int) -> NDArray[np.float64]:
     """The standard deviation of the noise around each point, blind to level and slope.
 

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, SerializeAsAny, field_serializer, fi
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.steps.base import Caught, Passed, Step, parse_step
+from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step, parse_step
 
 SIEVE_VERSION = 1
 
@@ -26,6 +26,8 @@ class Slot(BaseModel):
     id: str
     step: SerializeAsAny[Step]
     on: bool = True
+    name: str = ""
+    """What the user calls the step; empty for its own label."""
 
     @field_validator("step", mode="before")
     @classmethod
@@ -47,6 +49,7 @@ class Trail:
     caught: Caught
     message: str
     problem: str = ""
+    drawn: Floats | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,11 +87,11 @@ class Sieve:
 
     slots: tuple[Slot, ...] = ()
 
-    def __call__(self, curve: Curve) -> Sieved:
+    def __call__(self, curve: Curve, others: Others = ALONE) -> Sieved:
         trail: list[Trail] = []
         current = curve
         for slot in self.slots:
-            trail.append(_through(slot, current))
+            trail.append(_through(slot, current, others))
             current = trail[-1].after
         return Sieved(curve, tuple(trail))
 
@@ -105,13 +108,21 @@ class Sieve:
             raise InputError(f"This sieve has version {data['sieve']!r}; version {SIEVE_VERSION} can be read.")
         slots = []
         for i, item in enumerate(data["steps"]):
-            on = item.get("on", True) if isinstance(item, dict) else True
-            fields = {k: v for k, v in item.items() if k != "on"} if isinstance(item, dict) else item
+            on, name = (item.get("on", True), str(item.get("name", ""))) if isinstance(item, dict) else (True, "")
+            fields = {k: v for k, v in item.items() if k not in ("on", "name")} if isinstance(item, dict) else item
             try:
-                slots.append(Slot(id=f"s{i + 1}", step=parse_step(fields), on=bool(on)))
+                slots.append(Slot(id=f"s{i + 1}", step=parse_step(fields), on=bool(on), name=name[:200]))
             except InputError as error:
                 raise InputError(f"Step {i + 1} of the sieve: {error}") from error
         return cls(tuple(slots))
+
+    def to_json(self) -> dict[str, Any]:
+        """The sieve as files have it; see `parse`."""
+        steps = []
+        for slot in self.slots:
+            marks: dict[str, Any] = {} if slot.on else {"on": False}
+            steps.append({**slot.step.to_json(), **marks, **({"name": slot.name} if slot.name else {})})
+        return {"sieve": SIEVE_VERSION, "steps": steps}
 
     @classmethod
     def load(cls, path: str | Path) -> Sieve:
@@ -124,12 +135,16 @@ class Sieve:
             raise InputError(f"{path}: {error}") from error
 
 
-def _through(slot: Slot, curve: Curve) -> Trail:
+def _through(slot: Slot, curve: Curve, others: Others) -> Trail:
     if not slot.on:
         return Trail(slot, curve, curve, Caught(), "switched off")
     try:
-        passed: Passed = slot.step.apply(curve)
+        if not len(curve):
+            raise InputError("no point is left to work on; look at the steps before this one.")
+        passed: Passed = slot.step.apply_among(curve, others)
+        if not len(passed.curve):
+            raise InputError("no point would be left; it let everything pass instead.")
     except InputError as error:
         problem = str(error)
         return Trail(slot, curve, curve, Caught(), "let everything pass", problem[0].upper() + problem[1:])
-    return Trail(slot, curve, passed.curve, passed.caught, passed.message)
+    return Trail(slot, curve, passed.curve, passed.caught, passed.message, drawn=passed.drawn)

@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from pydantic import model_validator
 
-from curvesieve.core.curve import Curve
+from curvesieve.core.curve import Curve, Flag
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.formula import evaluate, parse
 from curvesieve.core.steps.base import Caught, Passed, Step, StepField
+
+
+def check_order(low: float | None, high: float | None) -> None:
+    """Raises ValueError, for a validator, when a band is the wrong way round."""
+    if low is not None and high is not None and low > high:
+        raise ValueError(f"low ({low:g}) must not be above high ({high:g})")
 
 
 class KeepRange(Step):
@@ -23,8 +32,7 @@ class KeepRange(Step):
 
     @model_validator(mode="after")
     def _in_order(self) -> KeepRange:
-        if self.low is not None and self.high is not None and self.low > self.high:
-            raise ValueError(f"low ({self.low:g}) must not be above high ({self.high:g})")
+        check_order(self.low, self.high)
         return self
 
     def apply(self, curve: Curve) -> Passed:
@@ -51,3 +59,98 @@ class KeepRange(Step):
     def fitted_to(cls, curve: Curve) -> Step:
         """The whole curve, so that a new step has edges to drag."""
         return cls(low=float(curve.x.min()), high=float(curve.x.max())) if len(curve) else cls()
+
+
+class LeaveOut(Step):
+    """Flags points as left out: they stay on the curve, but no fit and no reading uses them.
+
+    Points are told by a band of x, by a rule such as ``y > 50``, or one by one by their x.
+    """
+
+    slug = "leave-out"
+    label = "Leave out"
+    intent = "trim"
+    summary = "Keep points, but use them for nothing"
+
+    low: float | None = StepField(None, label="low", unit="x", help="Where the band begins; empty with high: no band.")
+    high: float | None = StepField(None, label="high", unit="x", help="Where the band ends.")
+    rule: str = StepField("", label="rule", help="A comparison in x and y: points for which it holds are left out.")
+    points: tuple[float, ...] = StepField(
+        (), label="points", unit="x", help="x of single points; Alt+drag around them on the plot."
+    )
+
+    @model_validator(mode="after")
+    def _in_order(self) -> LeaveOut:
+        check_order(self.low, self.high)
+        return self
+
+    def apply(self, curve: Curve) -> Passed:
+        out = np.isin(curve.x, np.array(self.points))
+        if self.low is not None or self.high is not None:
+            low = -np.inf if self.low is None else self.low
+            high = np.inf if self.high is None else self.high
+            out |= (curve.x >= low) & (curve.x <= high)
+        if self.rule.strip():
+            out |= _holds(self.rule, curve)
+        if not out.any():
+            raise InputError("no point is named; give a band, a rule such as y > 50, or single points.")
+        if out.all():
+            raise InputError("every point would be left out; narrow the band or the rule.")
+        flags = np.where(out, curve.flags | Flag.LEFT_OUT, curve.flags).astype(np.uint8)
+        points = np.flatnonzero(out)
+        caught = Caught(points, curve.y[points])
+        return Passed(curve.with_y(curve.y, curve.u, flags), caught, f"{counted(points.size, 'point')} left out")
+
+    @classmethod
+    def fitted_to(cls, curve: Curve) -> Step:
+        """The middle twentieth, so that there is a band to drag."""
+        middle, span = float(curve.x.min() + np.ptp(curve.x) / 2), float(np.ptp(curve.x))
+        return cls(low=middle - span / 40, high=middle + span / 40)
+
+
+def _holds(rule: str, curve: Curve) -> np.ndarray:
+    """Where a comparison in x and y holds; raises FormulaError when the text is none."""
+    for sign in ("<=", ">=", "<", ">"):
+        if sign in rule:
+            break
+    else:
+        raise InputError(f"the rule “{rule}” compares nothing; write for example  y > 50  or  abs(x - 3) < 0.1")
+    formula = parse(f"where({rule}, 1, 0)", ("x", "y"))
+    if formula.parameters:
+        raise InputError(f"the rule knows x and y, but not {', '.join(formula.parameters)}.")
+    return np.broadcast_to(evaluate(formula, {"x": curve.x, "y": curve.y}) > 0, curve.x.shape)
+
+
+class SortMerge(Step):
+    """Puts the points in the order of x, and makes one of those with the same x: their mean.
+
+    With u, the mean is weighted by 1/u² and has u = 1/√Σ(1/u²); otherwise it is the plain mean.
+    """
+
+    slug = "sort"
+    label = "Sort and merge"
+    intent = "trim"
+    summary = "Order by x, average points that share it"
+
+    merge: bool = StepField(True, label="merge equal x", help="Average the points that share an x.")
+
+    def apply(self, curve: Curve) -> Passed:
+        order = np.argsort(curve.x, kind="stable")
+        moved = int(np.count_nonzero(order != np.arange(order.size)))
+        made = curve.take(order) if moved else curve
+        x, first, counts = np.unique(made.x, return_index=True, return_counts=True)
+        if not self.merge or x.size == made.x.size:
+            return Passed(made, Caught(), f"{counted(moved, 'point')} moved")
+        weights = np.ones(made.x.size) if made.u is None else 1 / made.u**2
+        sums = np.add.reduceat(weights, first)
+        y = np.add.reduceat(weights * made.y, first) / sums
+        flags = np.bitwise_or.reduceat(made.flags, first)
+        u = None if made.u is None else 1 / np.sqrt(sums)
+        merged = replace(made, x=x, y=y, u=u, flags=flags)
+        gone = np.sort(order[np.isin(made.x, x[counts > 1])])
+        extra = made.x.size - x.size
+        caught = Caught(gone, np.full(gone.size, np.nan))
+        return Passed(merged, caught, f"{counted(moved, 'point')} moved, {extra:,} merged into others")
+
+    def digest(self) -> str:
+        return "by x, equal x averaged" if self.merge else "by x"

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import os
 from collections import OrderedDict
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+from dataclasses import dataclass
 from threading import Lock
 
 import numpy as np
 
 from curvesieve.core.curve import Curve
-from curvesieve.core.errors import InputError
+from curvesieve.core.errors import InputError, nearest
 from curvesieve.core.fitting import fit_model
 from curvesieve.core.fitting.fit import Watch
 from curvesieve.core.readings import peak_readings
 from curvesieve.core.steps import Sieve
+from curvesieve.core.steps.base import donor_names
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study.document import FitEntry, Study
 
@@ -51,12 +56,42 @@ def _size(result: Sieved) -> int:
 _kept = _Kept()
 
 
-def _key(curve: Curve, sieve: Sieve) -> tuple[str, str]:
-    return curve.digest, repr([(slot.id, slot.on, slot.step.to_json()) for slot in sieve.slots])
+@dataclass(frozen=True)
+class _OthersInStudy:
+    """The other curves of a study, as they passed their own sieves without the steps that take from others.
+
+    So no curve can wait for itself.
+    """
+
+    study: Study
+    curve_id: str
+
+    def curve(self, name: str) -> Curve:
+        curves = self.study.document.curves
+        found = next((c for c in curves if c.id == name), None) or next((c for c in curves if c.label == name), None)
+        if found is None:
+            known = [c.label for c in curves if c.id != self.curve_id]
+            raise InputError(
+                f"there is no curve {name!r} in this study any more{nearest(name, known)}; choose another."
+            )
+        return self._passed(found.id)
+
+    def family(self) -> list[Curve]:
+        family = self.study.family_of(self.curve_id)
+        return [self._passed(id_) for id_ in (family.curves if family else ()) if id_ != self.curve_id]
+
+    def _passed(self, curve_id: str) -> Curve:
+        slots = tuple(slot for slot in self.study.slots(curve_id) if not slot.step.takes_from_others)
+        return sieved(self.study.recorded(curve_id), Sieve(slots)).curve
+
+
+def _key(curve: Curve, sieve: Sieve, others: Sequence[Curve] = ()) -> tuple[str, str]:
+    steps = repr([(slot.id, slot.on, slot.step.to_json()) for slot in sieve.slots])
+    return curve.digest, "|".join([steps, *(other.digest for other in others)])
 
 
 def sieved(curve: Curve, sieve: Sieve) -> Sieved:
-    """What the sieve makes of the curve; the same (curve, steps) are computed once."""
+    """What the sieve makes of the curve by itself; the same (curve, steps) are computed once."""
     key = _key(curve, sieve)
     result = _kept.get(key)
     if result is None:
@@ -69,13 +104,68 @@ def sieved_if_quick(study: Study, curve_id: str) -> Sieved | None:
     """What `sieved_curve` gives, when it is known already or so small that nobody would wait; otherwise None."""
     curve, sieve = study.recorded(curve_id), study.sieve(curve_id)
     if not sieve.slots or len(curve) * len(sieve.slots) <= _QUICK_POINTS:
-        return sieved(curve, sieve)
-    return _kept.get(_key(curve, sieve))
+        return sieved_curve(study, curve_id)
+    return _kept.get(_key(curve, sieve, _needed(study, curve_id, sieve)))
 
 
 def sieved_curve(study: Study, curve_id: str) -> Sieved:
-    """A study's curve through its own sieve."""
-    return sieved(study.recorded(curve_id), study.sieve(curve_id))
+    """A study's curve through its sieve, among the other curves of the study."""
+    curve, sieve = study.recorded(curve_id), study.sieve(curve_id)
+    key = _key(curve, sieve, _needed(study, curve_id, sieve))
+    result = _kept.get(key)
+    if result is None:
+        result = sieve(curve, _OthersInStudy(study, curve_id))
+        _kept.put(key, result)
+    return result
+
+
+def _needed(study: Study, curve_id: str, sieve: Sieve) -> list[Curve]:
+    """The curves that steps take from: part of what a result depends on."""
+    others = _OthersInStudy(study, curve_id)
+    found: list[Curve] = []
+    for slot in sieve.slots:
+        if slot.on and slot.step.takes_from_others:
+            names = donor_names(slot.step)
+            with suppress(InputError):  # the step itself says which one is missing
+                found += [others.curve(name) for name in names] if names else others.family()
+    return found
+
+
+def sieve_family(study: Study, curve_ids: Sequence[str], watch: Callable[[float], None] | None = None) -> list[Sieved]:
+    """Many curves through their sieves, on all cores; `watch` is told the share done and may raise to stop."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    made: list[Sieved] = []
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        pending = [pool.submit(sieved_curve, study, id_) for id_ in curve_ids]
+        try:
+            for i, one in enumerate(pending):
+                made.append(one.result())
+                if watch is not None:
+                    watch((i + 1) / len(pending))
+        except BaseException:
+            for one in pending:
+                one.cancel()
+            raise
+    return made
+
+
+def unusual_catches(study: Study, curve_ids: Sequence[str]) -> dict[str, str]:
+    """Curves of a family whose sieve failed or caught far more than is usual in it, each with the reason.
+
+    More than three times the family's median share of caught points, and at least five points more.
+    """
+    made = dict(zip(curve_ids, sieve_family(study, curve_ids), strict=True))
+    reasons: dict[str, str] = {}
+    counts = {id_: sum(len(trail.caught) for trail in one.trail) for id_, one in made.items()}
+    usual = float(np.median(list(counts.values()))) if counts else 0.0
+    for id_, one in made.items():
+        problem = next((trail for trail in one.trail if trail.problem), None)
+        if problem is not None:
+            reasons[id_] = f"{problem.slot.step.label}: {problem.problem}"
+        elif counts[id_] > 3 * usual and counts[id_] >= usual + 5:
+            reasons[id_] = f"{counts[id_]:,} points caught, {usual:,.0f} is usual in this family"
+    return reasons
 
 
 def fit_curve(study: Study, curve_id: str, watch: Watch | None = None) -> FitEntry:

@@ -16,6 +16,7 @@ from curvesieve.core.models import Model
 from curvesieve.core.readings import PeakReading
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import Sieve, Slot
+from curvesieve.core.steps.base import donor_names
 
 SCHEMA_VERSION = 2
 """2: curves with units of their own, chosen rows; sources that are not kept."""
@@ -77,6 +78,7 @@ class CurveEntry(_Frozen):
     where: tuple[int, float] | None = None
     condition: float | None = None
     slots: tuple[Slot, ...] = ()
+    own_sieve: bool = True
     model: Model = Model()
     fit: FitEntry | None = None
 
@@ -86,13 +88,17 @@ class CurveEntry(_Frozen):
 
 
 class Family(_Frozen):
-    """Curves that belong together, in the order of a condition such as loading in wt%."""
+    """Curves that belong together, in the order of a condition such as loading in wt%.
+
+    `slots` is the shared sieve, in force for those of its curves that have none of their own.
+    """
 
     id: str
     label: str
     condition: str = ""
     unit: str = ""
     curves: tuple[str, ...] = ()
+    slots: tuple[Slot, ...] = ()
 
 
 class Document(_Frozen):
@@ -157,14 +163,34 @@ class Study:
         channels = self.record_entry(entry.record).channels
         return _curve_of(_ChannelArrays(channels, tuple(self.arrays[c.array] for c in channels)), entry.take)
 
+    def slots(self, curve_id: str) -> tuple[Slot, ...]:
+        """The steps in force for a curve: its own, or those that its family shares."""
+        entry = self.entry(curve_id)
+        family = None if entry.own_sieve else self.family_of(curve_id)
+        return entry.slots if family is None else family.slots
+
     def sieve(self, curve_id: str) -> Sieve:
-        return Sieve(self.entry(curve_id).slots)
+        return Sieve(self.slots(curve_id))
+
+    def shares_sieve(self, curve_id: str) -> bool:
+        """Whether the curve's sieve is that of its family."""
+        return not self.entry(curve_id).own_sieve and self.family_of(curve_id) is not None
 
     def fit_key(self, curve_id: str) -> str:
         """A hash of all that a fit depends on: the record's numbers, the steps, the model with its starts."""
         entry = self.entry(curve_id)
-        parts = (self.recorded(curve_id).digest, self.sieve(curve_id).key(), entry.model.model_dump_json())
+        parts = [self.recorded(curve_id).digest, self.sieve(curve_id).key(), entry.model.model_dump_json()]
+        parts += [curve.digest for curve in self._taken_from(curve_id)]
         return hashlib.sha256("\n".join(parts).encode()).hexdigest()
+
+    def _taken_from(self, curve_id: str) -> list[Curve]:
+        """The recorded curves that steps of this curve's sieve take from, as far as they can be told."""
+        names = {name for slot in self.slots(curve_id) if slot.on for name in donor_names(slot.step)}
+        ids = {curve.id for curve in self.document.curves if names & {curve.id, curve.label}}
+        if any(slot.on and slot.step.takes_from_others for slot in self.slots(curve_id)):
+            family = self.family_of(curve_id)
+            ids |= set(family.curves if family else ()) - {curve_id}
+        return [self.recorded(id_) for id_ in sorted(ids)]
 
     def fit_is_current(self, curve_id: str) -> bool:
         """Whether the curve has a fit and nothing that it was made from has changed since."""

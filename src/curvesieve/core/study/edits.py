@@ -119,7 +119,85 @@ def rename_curve(curve_id: str, label: str) -> Edit:
 
 
 def _change_slots(curve_id: str, change: Callable[[tuple[Slot, ...]], tuple[Slot, ...]]) -> Edit:
-    return change_curve(curve_id, lambda curve: curve.model_copy(update={"slots": change(curve.slots)}))
+    """Changes the curve's own sieve, or the one that its family shares when it has none of its own."""
+
+    def edit(study: Study) -> Study:
+        family = study.family_of(curve_id) if study.shares_sieve(curve_id) else None
+        if family is None:
+            return change_curve(curve_id, lambda curve: curve.model_copy(update={"slots": change(curve.slots)}))(study)
+        return _change_family(study, family, {"slots": change(family.slots)})
+
+    return edit
+
+
+def _change_family(study: Study, family: Family, changes: dict[str, object]) -> Study:
+    families = tuple(
+        other.model_copy(update=changes) if other.id == family.id else other for other in study.document.families
+    )
+    return study.with_document(families=families)
+
+
+def set_sieve(curve_id: str, slots: tuple[Slot, ...]) -> Edit:
+    """Other steps in the place of all that the curve (or its family, where it shares) has."""
+    return _change_slots(curve_id, lambda old: slots)
+
+
+def share_sieve(curve_id: str) -> Edit:
+    """Makes the curve's sieve that of its whole family: editing it once changes all. Own sieves of others go.
+
+    Raises InputError when the curve is in no family.
+    """
+
+    def edit(study: Study) -> Study:
+        family = study.family_of(curve_id)
+        if family is None or len(family.curves) < 2:
+            raise InputError("This curve is alone; a sieve is shared within a family of two or more.")
+        slots = study.slots(curve_id)
+        curves = tuple(
+            curve.model_copy(update={"slots": (), "own_sieve": False}) if curve.id in family.curves else curve
+            for curve in study.document.curves
+        )
+        return _change_family(study.with_document(curves=curves), family, {"slots": slots})
+
+    return edit
+
+
+def step_out(curve_id: str) -> Edit:
+    """Gives the curve a sieve of its own, which begins as the shared one."""
+
+    def edit(study: Study) -> Study:
+        changes = {"slots": study.slots(curve_id), "own_sieve": True}
+        return change_curve(curve_id, lambda curve: curve.model_copy(update=changes))(study)
+
+    return edit
+
+
+def step_in(curve_id: str) -> Edit:
+    """Puts the curve under the sieve that its family shares; its own goes."""
+    return change_curve(curve_id, lambda curve: curve.model_copy(update={"slots": (), "own_sieve": False}))
+
+
+def copy_sieve(curve_id: str, targets: Sequence[str]) -> Edit:
+    """Gives other curves a copy of this one's sieve, as sieves of their own."""
+
+    def edit(study: Study) -> Study:
+        slots = study.slots(curve_id)
+        fresh = {target: tuple(slot.model_copy(update={"id": new_id("step")}) for slot in slots) for target in targets}
+        curves = tuple(
+            curve.model_copy(update={"slots": fresh[curve.id], "own_sieve": True}) if curve.id in fresh else curve
+            for curve in study.document.curves
+        )
+        return study.with_document(curves=curves)
+
+    return edit
+
+
+def name_step(curve_id: str, slot_id: str, name: str) -> Edit:
+    """Another name for a step; an empty one gives back its own label."""
+    return _change_slots(
+        curve_id,
+        lambda slots: tuple(s.model_copy(update={"name": name.strip()}) if s.id == slot_id else s for s in slots),
+    )
 
 
 def add_step(curve_id: str, step: Step, slot_id: str) -> Edit:

@@ -1,0 +1,157 @@
+"""Steps that take from other curves: a blank, a reference, replicates."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Literal
+
+import numpy as np
+
+from curvesieve.core import units
+from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.errors import InputError, counted
+from curvesieve.core.steps.axis import interpolator
+from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step, StepField
+from curvesieve.core.steps.carry import carried
+
+
+class Combine(Step):
+    """This curve less, plus, times or divided by another one (a blank, a reference), at this curve's x.
+
+    The other curve is read between its points along straight lines; where it does not reach, points are dropped. u of
+    both is combined as for independent curves.
+    """
+
+    slug = "combine"
+    label = "Combine"
+    intent = "combine"
+    summary = "Subtract, add or divide by another curve"
+    takes_from_others = True
+
+    operation: Literal["subtract", "add", "multiply", "divide"] = StepField(
+        "subtract", label="operation", help="What is done with the other curve."
+    )
+    donor: str = StepField("", label="curve", help="The label of the other curve; at the command line, its file.")
+    factor: float = StepField(1.0, label="factor", help="The other curve is multiplied by it first.")
+
+    def apply(self, curve: Curve) -> Passed:
+        return self.apply_among(curve, ALONE)
+
+    def apply_among(self, curve: Curve, others: Others) -> Passed:
+        if not self.donor.strip():
+            raise InputError("no other curve is named; type the label of the blank or reference.")
+        donor = others.curve(self.donor)
+        same = units.measure(donor.x_unit).powers == units.measure(curve.x_unit).powers
+        if donor.x_unit and curve.x_unit and donor.x_unit != curve.x_unit:
+            if not same:
+                raise InputError(f"x of {self.donor} is in {donor.x_unit}, here in {curve.x_unit}; they do not match.")
+            donor = replace(donor, x=units.convert(donor.x, donor.x_unit, curve.x_unit))
+        if self.operation in ("subtract", "add") and donor.y_unit != curve.y_unit and donor.y_unit and curve.y_unit:
+            ratio = units.convert(np.ones(1), donor.y_unit, curve.y_unit)[0]
+            donor = replace(donor, y=donor.y * ratio, u=None if donor.u is None else donor.u * ratio)
+        keep = (curve.x >= donor.x.min()) & (curve.x <= donor.x.max())
+        if not keep.any():
+            raise InputError(
+                f"{self.donor} does not reach over this curve's x ({curve.x.min():g} to {curve.x.max():g})."
+            )
+        made = curve.take(keep) if not keep.all() else curve
+        other, other_u = on_grid(donor, made.x)
+        other = other * self.factor
+        other_u = None if other_u is None else other_u * abs(self.factor)
+        y, slopes = self._computed(made.y, other)
+        finite = np.isfinite(y)
+        if not finite.all():
+            raise InputError(f"{self.donor} is zero at {int((~finite).sum())} points, by which nothing can be divided.")
+        u = _joined(made.u, other_u, slopes)
+        unit = curve.y_unit
+        if self.operation in ("multiply", "divide"):
+            sign = 1 if self.operation == "multiply" else -1
+            unit = units.power_product(donor.y_unit, sign, curve.y_unit, 1)
+        gone = np.flatnonzero(~keep)
+        said = f"{self.operation} {self.donor}" + (
+            f"; {counted(gone.size, 'point')} beyond its ends dropped" if gone.size else ""
+        )
+        drawn = None
+        if self.operation in ("subtract", "add"):
+            drawn = np.full(len(curve), np.nan)
+            drawn[keep] = other
+        result = replace(made.with_y(y, u, made.flags), y_unit=unit)
+        return Passed(result, Caught(gone, np.full(gone.size, np.nan)), said, drawn=drawn)
+
+    def _computed(self, y: Floats, other: Floats) -> tuple[Floats, tuple[Floats, Floats]]:
+        """The result and its slopes by this and by the other curve."""
+        one = np.ones(y.size)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            match self.operation:
+                case "subtract":
+                    return y - other, (one, one)
+                case "add":
+                    return y + other, (one, one)
+                case "multiply":
+                    return y * other, (other, y)
+            return y / other, (1 / other, y / other**2)
+
+    def digest(self) -> str:
+        return f"{self.operation} {self.donor or 'nothing yet'}"
+
+
+def on_grid(curve: Curve, x: Floats) -> tuple[Floats, Floats | None]:
+    """y and u of a curve at other x, along straight lines between its points."""
+    order = np.argsort(curve.x, kind="stable")
+    ordered = curve.take(order)
+    if np.array_equal(ordered.x, x):
+        return ordered.y, ordered.u
+    operator = interpolator(ordered.x, "linear")
+    return np.asarray(operator(ordered.y)(x)), carried(lambda y: np.asarray(operator(y)(x)), ordered.y, ordered.u, 2)
+
+
+def _joined(u: Floats | None, other: Floats | None, slopes: tuple[Floats, Floats]) -> Floats | None:
+    if u is None and other is None:
+        return None
+    parts = [0.0 if part is None else (slope * part) ** 2 for part, slope in zip((u, other), slopes, strict=True)]
+    total = np.sqrt(parts[0] + parts[1])
+    return np.maximum(total, 1e-12 * float(np.max(total)))
+
+
+class Average(Step):
+    """The mean or median of this curve and its replicates, at this curve's x and where all reach.
+
+    u is the scatter of the replicates: s/√n for the mean, and π/2 times its square for the median (the large-sample
+    value for normal noise).
+    """
+
+    slug = "average"
+    label = "Average"
+    intent = "combine"
+    summary = "Mean or median of the family's replicates"
+    takes_from_others = True
+
+    by: Literal["mean", "median"] = StepField("mean", label="by", help="The median is not pulled by one bad replicate.")
+    donors: tuple[str, ...] = StepField(
+        (), label="curves", help="Labels of the replicates; empty: all others of the family."
+    )
+
+    def apply(self, curve: Curve) -> Passed:
+        return self.apply_among(curve, ALONE)
+
+    def apply_among(self, curve: Curve, others: Others) -> Passed:
+        replicates = [others.curve(name) for name in self.donors] if self.donors else others.family()
+        if not replicates:
+            raise InputError("there is no other curve to average with; name some, or bring replicates in as a family.")
+        low = max(float(c.x.min()) for c in (curve, *replicates))
+        high = min(float(c.x.max()) for c in (curve, *replicates))
+        keep = (curve.x >= low) & (curve.x <= high)
+        if not keep.any():
+            raise InputError("the replicates have no x in common.")
+        made = curve.take(keep)
+        stack = np.array([made.y, *(on_grid(replicate, made.x)[0] for replicate in replicates)])
+        y = stack.mean(axis=0) if self.by == "mean" else np.median(stack, axis=0)
+        u = stack.std(axis=0, ddof=1) / np.sqrt(len(stack))
+        u = u if self.by == "mean" else u * np.sqrt(np.pi / 2)
+        u = np.maximum(u, 1e-12 * max(float(u.max()), 1e-300))
+        gone = np.flatnonzero(~keep)
+        said = f"{self.by} of {len(stack)} curves, u from their scatter"
+        return Passed(made.with_y(y, u, made.flags), Caught(gone, np.full(gone.size, np.nan)), said)
+
+    def digest(self) -> str:
+        return f"{self.by} of {counted(len(self.donors), 'curve') + ' and this' if self.donors else 'the family'}"
