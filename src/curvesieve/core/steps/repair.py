@@ -13,15 +13,21 @@ _MAD_TO_SIGMA = 1.4826
 """Standard deviation over median absolute deviation for normal noise, 1/Φ⁻¹(3/4)."""
 
 
+_SHARP = 0.7
+
+
 class Despike(Step):
     """Patches points that stand out from their running median by many times the noise.
 
     A point is caught when |y − median of its window| > threshold · σ (the rule of Hampel, J. Am. Stat. Assoc. 69
     (1974) 383; from memory). The noise σ is not taken from those distances, which vanish on a slope, where the
     point is its own median; it is the robust size of the second differences of y over a window ten times as wide
-    (see `running_noise`), which slopes do not touch. The rule is applied again to the patched curve until it
-    catches nothing new, so that clusters are found whole. The y of a caught point is drawn straight between its
-    good neighbours and flagged `patched`; where u is known, its u becomes at least σ.
+    (see `running_noise`), which slopes do not touch. So that a true narrow peak survives, the second difference at
+    the point or at one beside it must be large, too: more than 0.7 of the distance, and its own noise √6 σ on top. (A
+    spike of one channel has twice its height there, a Gaussian peak of FWHM w points 5.5/w² of it.) The rule is
+    applied again to the patched curve until it catches nothing new, so that clusters are found whole. The y of a
+    caught point is drawn straight between its good neighbours and flagged `patched`; where u is known, its u becomes
+    at least σ.
     """
 
     slug = "despike"
@@ -53,6 +59,7 @@ class Despike(Step):
         distance = np.abs(y - running_median(y, self.window))
         for _ in range(self._MAX_ROUNDS):
             fresh = (distance > self.threshold * scale) & ~caught
+            fresh &= _beside(fresh & _is_sharp(y, distance, scale))
             if not fresh.any():
                 break
             caught |= fresh
@@ -118,6 +125,20 @@ class DespikeDifferences(Step):
         flags = np.where(caught, curve.flags | Flag.PATCHED, curve.flags).astype(np.uint8)
         passed = curve.with_y(y, u, flags) if points.size else curve
         return Passed(passed, Caught(points, y[points]), f"{counted(points.size, 'point')} caught")
+
+
+def _is_sharp(y: NDArray[np.float64], distance: NDArray[np.float64], scale: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Where the second difference is that of a spike of such a height."""
+    second = np.abs(np.diff(np.pad(y, 1, mode="reflect"), 2))
+    return np.asarray(second >= _SHARP * distance + np.sqrt(6.0) * scale)
+
+
+def _beside(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The points of a mask and their neighbours."""
+    wide = mask.copy()
+    wide[1:] |= mask[:-1]
+    wide[:-1] |= mask[1:]
+    return wide
 
 
 def running_noise(y: NDArray[np.float64], window: int) -> NDArray[np.float64]:
