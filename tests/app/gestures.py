@@ -87,3 +87,11 @@ def drop_files(window: QWidget, paths: list[Path]) -> None:
     at, action = QPointF(window.rect().center()), Qt.DropAction.CopyAction
     QApplication.sendEvent(window, QDragEnterEvent(at.toPoint(), action, data, LEFT, PLAIN))
     QApplication.sendEvent(window, QDropEvent(at, action, data, LEFT, PLAIN))
+
+
+def add_step(window, words: str) -> None:  # type: ignore[no-untyped-def]
+    """Adds a step as a user does: the button, a few letters, Enter."""
+    click(window.curve_bench.sieve.add)
+    QTest.keyClicks(window.curve_bench.sieve.step_list.field, words)
+    QTest.keyClick(window.curve_bench.sieve.step_list.field, Qt.Key.Key_Return)
+    QApplication.processEvents()

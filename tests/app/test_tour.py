@@ -10,21 +10,13 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QMenu
+from PyQt6.QtWidgets import QApplication
 
 from curvesieve.app.session import MODEL
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import load_study
-from tests.app.gestures import CTRL, SHIFT, click, click_cell, double_click, drag, drop_files, move, type_into
-
-
-def choose_from_menu(qtbot, words: str) -> None:
-    """Chooses an entry of the menu that is open, by the keyboard."""
-    menu = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible())
-    action = next(a for a in menu.actions() if words in a.text())
-    menu.setActiveAction(action)
-    QTest.keyClick(menu, Qt.Key.Key_Return)
+from tests.app.gestures import CTRL, SHIFT, add_step, click, click_cell, double_click, drag, drop_files, move, type_into
 
 
 @pytest.fixture
@@ -42,11 +34,6 @@ def spectra(window, demo_files, qtbot):
     assert [curve.label for curve in w.session.study.document.curves] == ["0 wt%", "0.5 wt%", "1 wt%", "2 wt%", "4 wt%"]
     assert w.session.study.document.families[0].label == "Intensity against Raman shift by loading"
     return w
-
-
-def add_step(w, qtbot, words: str) -> None:
-    click(w.curve_bench.sieve.add)
-    choose_from_menu(qtbot, words)
 
 
 def fit(w, qtbot) -> None:
@@ -74,7 +61,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     assert plot.box.viewRange() == whole
 
     # Keep range: added from the list, then its edge is dragged on the plot.
-    add_step(w, qtbot, "Keep range")
+    add_step(w, "Keep range")
     low_edge = session.entry.slots[0].step.low
     drag(plot, (low_edge, 400), (1260.0, 400))
     step = session.entry.slots[0].step
@@ -84,7 +71,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     assert len(canvas._scene.after) == kept
 
     # Despike: every true spike in the range is caught, ringed and listed, and nothing else.
-    add_step(w, qtbot, "Despike")
+    add_step(w, "Despike")
     assert isinstance(session.entry.slots[1].step, Despike)
     truth = json.loads((demo_files[0].parent / "truth.json").read_text())["loading-0p0wt.csv"]
     spikes = sorted(float(x) for x in curve.x[truth["spikes"]] if step.low <= x <= step.high)

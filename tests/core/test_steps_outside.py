@@ -94,7 +94,7 @@ def test_u_is_what_a_monte_carlo_run_finds(step):
 
 
 def test_pchips_u_is_right_but_where_its_slope_is_limited():
-    """Where y turns, PCHIP holds its slope at zero: the law of propagation, which is linear, is off by up to a fifth."""
+    """Where y turns, PCHIP holds its slope at zero: the law of propagation, being linear, is off by up to a fifth."""
     x = np.arange(60.0)
     start = curve(x, SMOOTH_Y, np.full(60, 0.05))
     step = Resample(method="pchip", spacing=0.41)
@@ -296,7 +296,8 @@ def test_a_fault_on_a_steep_decay_is_restored(known):
 def test_every_law_bridges_what_it_can_describe(law, ends):
     x = np.linspace(0, 10, 400)
     truth = {
-        "line": 3 + 2 * x, "polynomial": 1 + x - 0.3 * x**2 + 0.02 * x**3, "spline": np.sin(x / 3), "pchip": np.sqrt(1 + x),
+        "line": 3 + 2 * x, "polynomial": 1 + x - 0.3 * x**2 + 0.02 * x**3, "spline": np.sin(x / 3),
+        "pchip": np.sqrt(1 + x),
         "exponential": 2 + 8 * np.exp(-x / 3), "double exponential": 2 + 8 * np.exp(-x / 0.7) + 4 * np.exp(-x / 6),
         "offset + slope*x": 5 - x, "gaussian": 9 * np.exp(-4 * np.log(2) * ((x - 5) / 4) ** 2),
     }[law]  # fmt: skip
@@ -405,7 +406,7 @@ def test_curves_are_combined_with_their_uncertainties():
 
 
 def spectra(count: int):
-    """Made-up spectra of many shapes: broad and narrow peaks (a true one of 8 points FWHM), slopes, noise; with spikes."""
+    """Made-up spectra of many shapes: peaks broad and narrow (a true one of 8 points FWHM), slopes, noise, spikes."""
     for seed in range(count):
         rng = np.random.default_rng(seed)
         n = int(rng.integers(600, 1200))
@@ -451,15 +452,18 @@ BAD = [
     (Bridge(low=3, high=4, law="double exponential", flank=0.2), "needs more than 5"),
     (Smooth(window=999), "wider than the curve"), (Smooth(window=5, order=5), "needs a window of more than 5"),
     (Slope(window=999), "needs 999 points"), (Slope(order=3, degree=2), "the degree must lie between"),
-    (Baseline(method="anchors"), "no anchors yet"), (Baseline(method="polynomial", anchors=(1.0,)), "2 needs 3 different x"),
+    (Baseline(method="anchors"), "no anchors yet"),
+    (Baseline(method="polynomial", anchors=(1.0,)), "2 needs 3 different x"),
     (Baseline(method="constant", low=70, high=80), "no point lies in the range"),
     (Scale(by="unit", unit="K"), "measure different things"), (Scale(by="unit"), "the unit is empty"),
     (Scale(axis="x", by="area"), "x cannot be normalised"), (Scale(by="point"), "is not set"),
-    (Zero(by="preload", value=1e9), "never reaches the preload"), (Zero(by="band", low=70), "no point lies in the band"),
+    (Zero(by="preload", value=1e9), "never reaches the preload"),
+    (Zero(by="band", low=70), "no point lies in the band"),
     (ShiftLevel(window=99), "the window needs 198 points"), (CalibrateX(), "no measured line"),
     (CalibrateX(measured=(1, 2), table="nonsense"), "no table of lines"), (LeaveOut(), "no point is named"),
     (LeaveOut(rule="y"), "compares nothing"), (LeaveOut(rule="y > -1e9"), "every point would be left out"),
-    (Resample(onto="given x", values=(99.0,)), "none of the wanted x"), (Resample(onto="another curve"), "no curve is named"),
+    (Resample(onto="given x", values=(99.0,)), "none of the wanted x"),
+    (Resample(onto="another curve"), "no curve is named"),
     (RunningArea(zero=99), "lies outside the curve"), (ReExpress(new_y="log(-y^2)"), "have no value at any point"),
     (ReExpress(new_y="y*k"), "knows x and y, but not k"), (Combine(donor="gone"), "no curve 'gone' here"),
     (Average(), "no other curve to average"),

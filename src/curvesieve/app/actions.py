@@ -49,6 +49,7 @@ def action_rows(window: Window) -> list[ActionRow]:
         ActionRow("Show the whole curve", "Home", bench.canvas.show_all, has_curve),
         ActionRow("Logarithmic x axis on or off", "", bench.canvas.x_scale.click, has_curve),
         ActionRow("Logarithmic y axis on or off", "", bench.canvas.y_scale.click, has_curve),
+        ActionRow("Add a step…", "Ctrl+Shift+A", bench.sieve.open_list, has_curve),
         ActionRow("Fit the model", "F5", bench.model.fit.click, has_terms),
         ActionRow("Read starts off the data", "", session.read_starts, has_terms),
         ActionRow("Remove the model", "", window.remove_model, has_terms),

@@ -29,6 +29,8 @@ class View:
     curve: str | None = None
     stage: str = MODEL
     reading: tuple[int, str] | None = None
+    against: str = ""
+    """The stage that the one in hand is compared with; empty: the one right before it."""
 
 
 @dataclass(frozen=True)
@@ -135,13 +137,13 @@ class Session(QObject):
             self.view_changed.emit(before, self.view)
 
     def look_at_stage(self, stage: str) -> None:
-        self.look(replace(self.view, stage=stage, reading=None))
+        self.look(replace(self.view, stage=stage, reading=None, against=""))
 
     def _valid(self, view: View) -> View:
         curves = self.study.document.curves
         if not self.study.has(view.curve):
             return View(curves[0].id) if curves else View()
-        slots = {slot.id for slot in self.study.entry(view.curve).slots} if view.curve else set()
+        slots = {slot.id for slot in self.study.slots(view.curve)} if view.curve else set()
         return view if view.stage in slots | {RECORDED, MODEL} else replace(view, stage=MODEL)
 
     # -- the sieve ----------------------------------------------------------------------------------

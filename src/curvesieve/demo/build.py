@@ -11,8 +11,9 @@ from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import Study, edits, save_study
 from curvesieve.core.study.compute import fit_curve, sieved_curve
-from curvesieve.demo import EXAMPLE, STUDY_NAME, awkward
+from curvesieve.demo import EXAMPLE, STUDY_NAME, awkward, faults
 from curvesieve.demo.awkward import write_awkward
+from curvesieve.demo.faults import write_faults
 from curvesieve.demo.mixed import FOLDER, write_mixed
 from curvesieve.demo.raman import LOADINGS, write_family
 
@@ -45,5 +46,6 @@ def write_demo(folder: Path) -> Path:
     if not path.exists():
         write_mixed(folder / FOLDER)
         write_awkward(folder / awkward.FOLDER)
+        write_faults(folder / faults.FOLDER)
         save_study(build_study(folder), path)
     return path

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -13,23 +14,31 @@ from curvesieve.app.canvas.layers import Layers
 from curvesieve.app.canvas.peaks import PeakHandles, Shape
 from curvesieve.app.canvas.plot import Plot
 from curvesieve.app.canvas.scene import Scene, scene_of
+from curvesieve.app.canvas.step_handles import StepHandles, rounded
 from curvesieve.app.canvas.strip import CatchStrip
 from curvesieve.app.session import MODEL, RECORDED, Session, View
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Card, button, label
+from curvesieve.app.widgets.choice import Choice
 from curvesieve.core import units
 from curvesieve.core.errors import counted
 from curvesieve.core.models import Model
 from curvesieve.core.models.lines import base_under, model_lines
-from curvesieve.core.steps.trim import KeepRange
+from curvesieve.core.steps import Step
+from curvesieve.core.steps.trim import LeaveOut
 from curvesieve.core.study import Study, edits
+from curvesieve.core.study.compute import preview
 
 HINTS = {
     RECORDED: "Wheel zooms · drag moves · Ctrl+drag zooms to a box",
     MODEL: "Double-click a peak to add it · drag crown or shoulders · Shift+drag sets the range in use",
-    "band": "Drag an edge of the band, or Shift+drag a new one",
+    "points": "Alt+drag around points to leave them out · Shift+drag a band",
     "step": "Click a caught point in the list below to go there · wheel zooms · drag moves",
 }
+
+
+_MOST_LIVE = 200_000
+"""Points up to which a step is passed again at every move of the hand."""
 
 
 class Canvas(QWidget):
@@ -67,7 +76,11 @@ class Canvas(QWidget):
         top = QHBoxLayout()
         top.setContentsMargins(0, 0, 0, 0)
         top.addWidget(self.title, 1)
-        for control in (self.x_scale, self.y_scale, self.whole):
+        self.against = Choice()
+        self.against.setAccessibleName("what the stage in hand is compared with")
+        self.against.setToolTip("The grey curve: what the stage in hand is compared with")
+        self.against.textActivated.connect(lambda _: self._compare(self.against.currentData()))
+        for control in (self.against, self.x_scale, self.y_scale, self.whole):
             top.addWidget(control)
         self.plot = Plot()
         self.strip = CatchStrip(self.plot)
@@ -120,6 +133,10 @@ class Canvas(QWidget):
         self.band = Band(self.plot)
         self.band.dragged.connect(self._band_dragged)
         self.band.finished.connect(self._band_finished)
+        self.step_handles = StepHandles(self.plot)
+        self.step_handles.moving.connect(self._step_moving)
+        self.step_handles.moved.connect(self._step_moved)
+        self.plot.box.lassoed.connect(self._lassoed)
         self.plot.box.double_clicked.connect(self._double_clicked)
         self.plot.box.band_dragged.connect(self._band_drawn)
         self.plot.pointer_moved.connect(self._pointer_moved)
@@ -150,6 +167,7 @@ class Canvas(QWidget):
         self.layers.show_curves(scene)
         self.plot.set_labels(units.labelled(after.x_label, after.x_unit), units.labelled(after.y_label, after.y_unit))
         self._set_title(scene)
+        self._fill_against(scene)
         self._draw_model(self._model)
         self._place_handles(self._model)
         self._place_band(scene)
@@ -163,6 +181,7 @@ class Canvas(QWidget):
         self.layers.clear()
         self._place_handles(Model())
         self.band.hide()
+        self.step_handles.hide()
         self.title.setText("No curve yet")
         self.plot.set_labels("", "")
         self.strip.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH")
@@ -179,6 +198,21 @@ class Canvas(QWidget):
         self.title.setText(
             f"<span style='font-weight:600'>{label}</span> <span style='color:{muted}'>{' · '.join(facts)}</span>"
         )
+
+    def _fill_against(self, scene: Scene) -> None:
+        """The stages before the one in hand, which it can be compared with."""
+        trails, view = scene.made.trail, self.session.view
+        place = next((i for i, trail in enumerate(trails) if trail.slot.id == view.stage), len(trails))
+        rows = [("against its input", ""), ("against the record", RECORDED)]
+        rows += [(f"against {t.slot.name or t.slot.step.label}", t.slot.id) for t in trails[:place]]
+        self.against.clear()
+        for text, stage in rows:
+            self.against.addItem(text, stage)
+        self.against.setCurrentIndex(max(self.against.findData(view.against), 0))
+        self.against.setVisible(bool(trails) and view.stage != RECORDED)
+
+    def _compare(self, stage: str) -> None:
+        self.session.look(replace(self.session.view, against=stage))
 
     def _chosen_peak(self) -> int:
         """The peak whose reading is in hand; 0 when there is none."""
@@ -203,25 +237,19 @@ class Canvas(QWidget):
             base = base_under(model, number)
             self.handles[number].show(Shape(number, values["center"], values["height"], abs(values["fwhm"]), base))
 
-    def _step_band(self) -> tuple[str, KeepRange] | None:
-        """The Keep range step in hand: its slot and itself."""
-        trail = self._scene.trail if self._scene else None
-        if trail is not None and isinstance(trail.slot.step, KeepRange):
-            return trail.slot.id, trail.slot.step
-        return None
-
     def _place_band(self, scene: Scene) -> None:
-        step = self._step_band()
-        if step is not None:
-            limits: tuple[float | None, float | None] = (step[1].low, step[1].high)
-            curve = scene.before or scene.after
-        elif self.session.view.stage == MODEL and self._model.terms:
-            limits, curve = (self._model.low, self._model.high), scene.after
-        else:
+        """The handles of the step in hand, or the band of the points that the model uses."""
+        if scene.trail is not None:
+            self.step_handles.show(scene.trail)
             self.band.hide()
             return
-        low = float(curve.x.min()) if limits[0] is None else limits[0]
-        high = float(curve.x.max()) if limits[1] is None else limits[1]
+        self.step_handles.hide()
+        if self.session.view.stage != MODEL or not self._model.terms:
+            self.band.hide()
+            return
+        x = scene.after.x
+        low = float(x.min()) if self._model.low is None else self._model.low
+        high = float(x.max()) if self._model.high is None else self._model.high
         self.band.show(low, high)
 
     def say_hint(self) -> None:
@@ -229,14 +257,18 @@ class Canvas(QWidget):
         if self._scene is None:
             return
         stage = self.session.view.stage
-        key = stage if stage in HINTS else "band" if self._step_band() else "step"
-        self.hint.emit(HINTS[key])
+        step = self._scene.trail.slot.step if self._scene.trail is not None else None
+        if isinstance(step, LeaveOut):
+            self.hint.emit(HINTS["points"])
+        else:
+            self.hint.emit(HINTS[stage] if stage in HINTS else self.step_handles.hint or HINTS["step"])
 
     def restyle(self) -> None:
         """Takes on the colours of another scheme."""
         self.plot.restyle()
         self.strip.restyle()
         self.band.restyle()
+        self.step_handles.restyle()
         self._place_handles(Model())
         self.refresh()
 
@@ -306,10 +338,11 @@ class Canvas(QWidget):
             at = int(np.argmin(np.abs(curve.x[max(0, (i := int(np.searchsorted(curve.x, x))) - 1) : i + 1])))
             nearest = max(0, i - 1) + at
             text += f"   nearest point {curve.x[nearest]:.6g}, {curve.y[nearest]:.5g}"
+            text += f"   on the straight line between points {np.interp(x, curve.x, curve.y):.5g}"
         self.pointer.emit(text)
 
     def _double_clicked(self, x: float, y: float) -> None:
-        if self._scene is not None:
+        if self._scene is not None and not self.step_handles.double_click(x, y):
             self.session.add_peak(self.peak_slug, self.plot.unmap_x(x), self.first_background)
 
     def _band_drawn(self, low: float, high: float, finished: bool) -> None:
@@ -317,7 +350,9 @@ class Canvas(QWidget):
         if self._scene is None:
             return
         low, high = self.plot.unmap_x(low), self.plot.unmap_x(high)
-        if self._step_band() is None and self.session.view.stage != MODEL:
+        if self.step_handles.draw_band(low, high, finished):
+            return
+        if self.session.view.stage != MODEL:
             self.session.look_at_stage(MODEL)
         self.band.show(low, high)
         (self._band_finished if finished else self._band_dragged)(low, high)
@@ -326,17 +361,54 @@ class Canvas(QWidget):
         self.hint.emit(f"{low:.6g} to {high:.6g} {units.shown(self._scene.after.x_unit) if self._scene else ''}")
 
     def _band_finished(self, low: float, high: float) -> None:
-        step = self._step_band()
-        curve_id = self.session.view.curve
-        if self._scene is None or curve_id is None:
+        if self._scene is None or self.session.view.curve is None:
             return
-        low, high = _rounded(low, high)
-        if step is not None:
-            changed = KeepRange(low=low, high=high)
-            self.session.apply(edits.change_step(curve_id, step[0], changed), "drag the range")
-        else:
-            model = self.session.model_in_sight().model_copy(update={"low": low, "high": high})
-            self.session.set_model(model, "drag the range in use")
+        low, high = rounded((low, high), high - low)
+        model = self.session.model_in_sight().model_copy(update={"low": low, "high": high})
+        self.session.set_model(model, "drag the range in use")
+
+    def _step_moving(self, step: Step) -> None:
+        """A step is being dragged: what it would do is drawn at once."""
+        scene, curve_id = self._scene, self.session.view.curve
+        if scene is None or scene.trail is None or curve_id is None:
+            return
+        self.hint.emit(f"{step.label}: {step.digest()}")
+        if len(scene.trail.before) <= _MOST_LIVE:
+            made = preview(self.session.study, curve_id, scene.trail, step)
+            if not made.problem:
+                self.layers.show_preview(made.before, made.after, made.drawn)
+
+    def _step_moved(self, step: Step) -> None:
+        trail, curve_id = self._scene.trail if self._scene else None, self.session.view.curve
+        if trail is not None and curve_id is not None and step != trail.slot.step:
+            self.session.apply(edits.change_step(curve_id, trail.slot.id, step), f"drag {step.label}")
+
+    def _lassoed(self, outline: object) -> None:
+        """Alt+drag around points: they are left out, or taken in again, by the step in hand or by a new one."""
+        scene, curve_id = self._scene, self.session.view.curve
+        if scene is None or curve_id is None:
+            return
+        trail = scene.trail if scene.trail and isinstance(scene.trail.slot.step, LeaveOut) else None
+        curve = trail.before if trail is not None else scene.after
+        inside = _within(np.asarray(outline), self.plot.map_x(curve.x), self.plot.map_y(curve.y))
+        if not inside.any():
+            self.session.noticed.emit("No point lies within what was drawn.", "word")
+            return
+        chosen = set(np.unique(curve.x[inside]).tolist())
+        if trail is not None:
+            step = trail.slot.step
+            assert isinstance(step, LeaveOut)
+            points = tuple(sorted(set(step.points) ^ chosen))
+            self.session.apply(
+                edits.change_step(curve_id, trail.slot.id, step.model_copy(update={"points": points})),
+                "leave points out",
+            )
+            return
+        slot_id = edits.new_id("step")
+        if self.session.apply(
+            edits.add_step(curve_id, LeaveOut(points=tuple(sorted(chosen))), slot_id), "leave points out"
+        ):
+            self.session.look_at_stage(slot_id)
 
     def _peak_dragged(self, number: int, center: float, height: float, fwhm: float) -> None:
         self._draw_model(self._with_peak(number, center, height, fwhm))
@@ -349,10 +421,13 @@ class Canvas(QWidget):
         return self._model.replaced(placed.with_starts({"center": center, "height": height, "fwhm": fwhm}))
 
 
-def _rounded(low: float, high: float) -> tuple[float, float]:
-    """Edges to about a thousandth of the band: what a hand can place, without endless digits."""
-    span = high - low
-    if not span > 0:
-        return low, high
-    places = int(np.ceil(3 - np.log10(span)))
-    return round(low, places), round(high, places)
+def _within(outline: np.ndarray, x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    """The points inside a closed outline, by the parity of crossings; all in view coordinates."""
+    inside = np.zeros(np.shape(x), bool)
+    if len(outline) < 3:
+        return inside
+    for (x0, y0), (x1, y1) in zip(outline, np.roll(outline, -1, axis=0), strict=True):
+        crosses = (y0 > y) != (y1 > y)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            inside ^= crosses & (x < (x1 - x0) * (y - y0) / (y1 - y0) + x0)
+    return inside

@@ -9,6 +9,7 @@ from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.canvas.scene import Scene
 from curvesieve.app.canvas.trace import Trace
 from curvesieve.app.theme.tokens import colour, palette
+from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.models import Model
 from curvesieve.core.models.lines import ModelLines
 
@@ -19,6 +20,7 @@ class Layers:
     def __init__(self, plot: Plot) -> None:
         self.plot = plot
         self.ghost, self.ink = Trace(plot, 0), Trace(plot, 10)
+        self.taken = Trace(plot, 12)
         self.background, self.total = Trace(plot, 25), Trace(plot, 30)
         self.peaks: dict[int, Trace] = {}
         self.rings = pg.ScatterPlotItem(size=9, symbol="o", pxMode=True)
@@ -30,7 +32,7 @@ class Layers:
         plot.addItem(self.spot, ignoreBounds=True)
 
     def clear(self) -> None:
-        for trace in (self.ghost, self.ink, self.background, self.total, *self.peaks.values()):
+        for trace in (self.ghost, self.ink, self.taken, self.background, self.total, *self.peaks.values()):
             trace.clear()
         self.rings.setData([], [])
         self.spot.hide()
@@ -42,10 +44,22 @@ class Layers:
         else:
             self.ghost.set(scene.before.x, scene.before.y, pen("ghost", 1.3))
         self.ink.set(scene.after.x, scene.after.y, pen("ink", 1.3))
+        self._show_drawn(scene.before, scene.drawn)
         self.rings.setData(
             x=np.asarray(self.plot.map_x(scene.caught_x)), y=np.asarray(self.plot.map_y(scene.caught_y)),
             pen=pen("rust", 1.8), brush=None,
         )  # fmt: skip
+
+    def _show_drawn(self, before: Curve | None, drawn: Floats | None) -> None:
+        if before is None or drawn is None:
+            self.taken.clear()
+        else:
+            self.taken.set(before.x, drawn, pen("rust", 1.8, dashed=True))
+
+    def show_preview(self, before: Curve, after: Curve, drawn: Floats | None) -> None:
+        """What a step that is being dragged would do."""
+        self.ink.set(after.x, after.y, pen("ink", 1.3))
+        self._show_drawn(before, drawn)
 
     def show_model(self, lines: ModelLines | None, chosen: int) -> None:
         """The model's sum, its background and its peaks, the chosen one stronger; None takes them away."""

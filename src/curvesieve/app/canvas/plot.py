@@ -24,6 +24,7 @@ class Box(pg.ViewBox):  # type: ignore[misc]
     double_clicked = pyqtSignal(float, float)
     band_dragged = pyqtSignal(float, float, bool)
     user_moved = pyqtSignal()
+    lassoed = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__(enableMenu=False)
@@ -31,6 +32,10 @@ class Box(pg.ViewBox):  # type: ignore[misc]
         self._frame.setZValue(1e6)
         self._frame.hide()
         self.addItem(self._frame, ignoreBounds=True)
+        self._lasso = pg.PlotCurveItem()
+        self._lasso.setZValue(1e6)
+        self.addItem(self._lasso, ignoreBounds=True)
+        self._outline: list[tuple[float, float]] = []
 
     def mouseClickEvent(self, event: Any) -> None:
         if event.double() and event.button() == Qt.MouseButton.LeftButton:
@@ -44,7 +49,10 @@ class Box(pg.ViewBox):  # type: ignore[misc]
             self.user_moved.emit()
             return
         start, now = self.mapSceneToView(event.buttonDownScenePos()), self.mapSceneToView(event.scenePos())
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+        if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            event.accept()
+            self._drag_lasso(start, now, event.isStart(), event.isFinish())
+        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             event.accept()
             self.band_dragged.emit(min(start.x(), now.x()), max(start.x(), now.x()), event.isFinish())
         elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
@@ -53,6 +61,18 @@ class Box(pg.ViewBox):  # type: ignore[misc]
         else:
             super().mouseDragEvent(event, axis)
             self.user_moved.emit()
+
+    def _drag_lasso(self, start: QPointF, now: QPointF, first: bool, finished: bool) -> None:
+        """An outline drawn freely; `lassoed` reports its corners when it is let go."""
+        if first:
+            self._outline = [(start.x(), start.y())]
+        self._outline.append((now.x(), now.y()))
+        corners = np.array([*self._outline, self._outline[0]])
+        self._lasso.setData(corners[:, 0], corners[:, 1])
+        self._lasso.setPen(pg.mkPen(colour("verdigris"), width=1.5))
+        if finished:
+            self._lasso.setData([], [])
+            self.lassoed.emit(self._outline)
 
     def _drag_box(self, start: QPointF, now: QPointF, finished: bool) -> None:
         box = QRectF(start, now).normalized()

@@ -22,6 +22,8 @@ class Scene:
     before: Curve | None
     after: Curve
     trail: Trail | None
+    drawn: Floats | None
+    """A line over the points before, such as the baseline that was taken off."""
     caught_x: Floats
     caught_y: Floats
 
@@ -33,7 +35,7 @@ def scene_of(study: Study, view: View, made: Sieved | None) -> Scene | None:
     entry = study.entry(view.curve)
     made = made or Sieved(study.recorded(view.curve), ())
     if view.stage == RECORDED:
-        return Scene(entry, made, None, made.recorded, None, np.empty(0), np.empty(0))
+        return Scene(entry, made, None, made.recorded, None, None, np.empty(0), np.empty(0))
     shown = made.trail
     trail = next((t for t in made.trail if t.slot.id == view.stage), None)
     before: Curve | None = made.recorded if made.trail else None
@@ -42,11 +44,32 @@ def scene_of(study: Study, view: View, made: Sieved | None) -> Scene | None:
         shown, before, after = (trail,), trail.before, trail.after
     elif view.stage != MODEL:
         shown = ()
+    if view.against:
+        before = _stage(made, view.against)
+    if before is not None and not _same_axes(before, after):
+        before = None  # another quantity: it has no place on these axes
+    drawn = trail.drawn if trail is not None and before is trail.before else None
     # Points outside a kept range are no faults; only patched ones are ringed.
     rings = [(t.before.x[t.caught.points], t.before.y[t.caught.points]) for t in shown if _is_patch(t)]
     x = np.concatenate([r[0] for r in rings]) if rings else np.empty(0)
     y = np.concatenate([r[1] for r in rings]) if rings else np.empty(0)
-    return Scene(entry, made, before, after, trail, x, y)
+    if after.x.size and before is None:
+        x = y = np.empty(0)
+    return Scene(entry, made, before, after, trail, drawn, x, y)
+
+
+def _stage(made: Sieved, stage: str) -> Curve:
+    """The curve as it left a stage."""
+    return next((trail.after for trail in made.trail if trail.slot.id == stage), made.recorded)
+
+
+def _same_axes(one: Curve, other: Curve) -> bool:
+    return (one.x_label, one.x_unit, one.y_label, one.y_unit) == (
+        other.x_label,
+        other.x_unit,
+        other.y_label,
+        other.y_unit,
+    )
 
 
 def _is_patch(trail: Trail) -> bool:

@@ -10,9 +10,11 @@ from PyQt6.QtWidgets import QLabel, QListView, QVBoxLayout, QWidget
 
 from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.canvas.scene import Scene
+from curvesieve.app.canvas.trace import Trace
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core.models import Model
 from curvesieve.core.models.lines import residual
+from curvesieve.core.steps import Trail
 
 Floats = NDArray[np.float64]
 _MAX_DOTS = 20_000
@@ -41,6 +43,11 @@ class CatchList(QAbstractListModel):
         return None
 
 
+def _same_x(trail: Trail) -> bool:
+    same = (trail.before.y_unit, trail.before.y_label) == (trail.after.y_unit, trail.after.y_label)
+    return same and bool(np.array_equal(trail.before.x, trail.after.x))
+
+
 class CatchStrip(QWidget):
     """A title, a plot that shares the main plot's x axis, and the list of what was caught."""
 
@@ -58,6 +65,7 @@ class CatchStrip(QWidget):
         self.zero = pg.InfiniteLine(pos=0, angle=0)
         self.plot.addItem(self.zero, ignoreBounds=True)
         self.stems = pg.PlotCurveItem(connect="pairs")
+        self.line = Trace(self.plot)
         self.dots = pg.ScatterPlotItem(size=3.5, pxMode=True)
         self.plot.addItem(self.stems, ignoreBounds=True)
         self.plot.addItem(self.dots, ignoreBounds=True)
@@ -91,6 +99,9 @@ class CatchStrip(QWidget):
             points = trail.caught.points
             x, y = trail.before.x[points], trail.before.y[points]
             title = f"CATCH  ·  {trail.slot.step.label}: {trail.message}"
+            if not points.size and trail.after.x.size == trail.before.x.size and _same_x(trail):
+                self.show_taken(trail.before.x, trail.before.y - trail.after.y, title)
+                return
             self.show_caught(x, y, y - trail.caught.passed_y, title)
         elif model.terms:
             x, r = residual(model, scene.made.curve)
@@ -101,9 +112,19 @@ class CatchStrip(QWidget):
         else:
             self.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH  ·  nothing caught here")
 
+    def show_taken(self, x: Floats, taken: Floats, title: str) -> None:
+        """What a step took away from every point, as a line."""
+        self.title.setText(title)
+        self.list.hide()
+        self.stems.setData([], [])
+        self._dots(np.empty(0), np.empty(0), 3.5)
+        self.line.set(x, taken, pen("rust", 1.3))
+        self._fit_y(taken, symmetric=False)
+
     def show_residual(self, x: Floats, residual: Floats, title: str) -> None:
         """The residual of the model at its points, as dots about zero."""
         self.title.setText(title)
+        self.line.clear()
         self.list.hide()
         self.stems.setData([], [])
         stride = max(1, x.size // _MAX_DOTS)
@@ -113,6 +134,7 @@ class CatchStrip(QWidget):
     def show_caught(self, x: Floats, y: Floats, excess: Floats, title: str) -> None:
         """Caught points: how far each stood from what passed (a stem), or just where it was (a dot)."""
         self.title.setText(title)
+        self.line.clear()
         self.list_model.fill(x, y)
         self.list.setVisible(bool(x.size))
         heights = np.where(np.isfinite(excess), excess, y)

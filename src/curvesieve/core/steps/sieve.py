@@ -91,7 +91,7 @@ class Sieve:
         trail: list[Trail] = []
         current = curve
         for slot in self.slots:
-            trail.append(_through(slot, current, others))
+            trail.append(through(slot, current, others))
             current = trail[-1].after
         return Sieved(curve, tuple(trail))
 
@@ -135,7 +135,8 @@ class Sieve:
             raise InputError(f"{path}: {error}") from error
 
 
-def _through(slot: Slot, curve: Curve, others: Others) -> Trail:
+def through(slot: Slot, curve: Curve, others: Others = ALONE) -> Trail:
+    """One step's part; see `Trail`."""
     if not slot.on:
         return Trail(slot, curve, curve, Caught(), "switched off")
     try:

@@ -16,9 +16,9 @@ from curvesieve.core.errors import InputError, nearest
 from curvesieve.core.fitting import fit_model
 from curvesieve.core.fitting.fit import Watch
 from curvesieve.core.readings import peak_readings
-from curvesieve.core.steps import Sieve
+from curvesieve.core.steps import Sieve, Step
 from curvesieve.core.steps.base import donor_names
-from curvesieve.core.steps.sieve import Sieved
+from curvesieve.core.steps.sieve import Sieved, Trail, through
 from curvesieve.core.study.document import FitEntry, Study
 
 _MAX_KEPT_POINTS = 30_000_000
@@ -86,7 +86,7 @@ class _OthersInStudy:
 
 
 def _key(curve: Curve, sieve: Sieve, others: Sequence[Curve] = ()) -> tuple[str, str]:
-    steps = repr([(slot.id, slot.on, slot.step.to_json()) for slot in sieve.slots])
+    steps = repr([(slot.id, slot.name, slot.on, slot.step.to_json()) for slot in sieve.slots])
     return curve.digest, "|".join([steps, *(other.digest for other in others)])
 
 
@@ -117,6 +117,12 @@ def sieved_curve(study: Study, curve_id: str) -> Sieved:
         result = sieve(curve, _OthersInStudy(study, curve_id))
         _kept.put(key, result)
     return result
+
+
+def preview(study: Study, curve_id: str, trail: Trail, step: Step) -> Trail:
+    """What a step with other fields would do in its place; nothing is kept."""
+    slot = trail.slot.model_copy(update={"step": step, "on": True})
+    return through(slot, trail.before, _OthersInStudy(study, curve_id))
 
 
 def _needed(study: Study, curve_id: str, sieve: Sieve) -> list[Curve]:

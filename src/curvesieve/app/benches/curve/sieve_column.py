@@ -2,17 +2,30 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+import os
+from collections.abc import Callable
+from functools import cached_property
+from pathlib import Path
+
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QMenu, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.curve.step_card import DRAG_TYPE, MeshRow, StepCard
+from curvesieve.app.benches.curve.step_list import StepList
 from curvesieve.app.session import RECORDED, Session
 from curvesieve.app.widgets.basics import Card, Elided, button, label
-from curvesieve.core.errors import counted
-from curvesieve.core.steps import Caught, Step, Trail, registered_steps
+from curvesieve.core.errors import InputError, counted
+from curvesieve.core.steps import Caught, Sieve, Step, Trail
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, edits
+from curvesieve.core.study.sieves import SUFFIX, save_by_name, save_sieve, saved_sieves
+
+
+def sieves_folder() -> Path:
+    """Where sieves saved by name lie, by the XDG base directories."""
+    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
+    return Path(base) / "curvesieve" / "sieves"
 
 
 class RecordedCard(Card):
@@ -42,12 +55,17 @@ class SieveColumn(QWidget):
         self.recorded.clicked.connect(lambda: session.look_at_stage(RECORDED))
         self.count = label(role="muted")
         self.add = button("+  Add a step", tip="Choose a repair or preparation; it goes to the end of the sieve")
-        self.add.clicked.connect(self._open_menu)
+        self.add.clicked.connect(self.open_list)
+        self._fresh = ""
+        self.more = button("⋯", "bare", "Share, copy, save or open a sieve")
+        self.more.setAccessibleName("the sieve as a whole")
+        self.more.clicked.connect(self._open_sieve_menu)
         self._cards: list[tuple[MeshRow, StepCard]] = []
         head = QHBoxLayout()
         head.addWidget(label("SIEVE", "section"))
         head.addStretch(1)
         head.addWidget(self.count)
+        head.addWidget(self.more)
         self.rows = QVBoxLayout(self)
         self.rows.setContentsMargins(0, 0, 0, 0)
         self.rows.setSpacing(2)
@@ -75,14 +93,17 @@ class SieveColumn(QWidget):
         made = self.session.sieved()
         if made is None:
             curve = self.session.study.recorded(entry.id)
-            made = Sieved(curve, tuple(Trail(slot, curve, curve, Caught(), "passing …") for slot in entry.slots))
+            slots = self.session.study.slots(entry.id)
+            made = Sieved(curve, tuple(Trail(slot, curve, curve, Caught(), "passing …") for slot in slots))
         self._show_recorded(entry, made)
         if [card.slot_id for _, card in self._cards] != [t.slot.id for t in made.trail]:
             self._rebuild(list(made.trail))
         for (mesh, card), trail in zip(self._cards, made.trail, strict=True):
             mesh.show_trail(trail)
-            card.show_trail(trail, self.session.view.stage == trail.slot.id)
-        self.count.setText(f"{counted(len(made.curve), 'point')} pass" if made.trail else "")
+            card.show_trail(trail, self.session.view.stage == trail.slot.id, self._fresh == trail.slot.id)
+        shared = self.session.study.shares_sieve(entry.id)
+        passing = f"{counted(len(made.curve), 'point')} pass" if made.trail else ""
+        self.count.setText(f"shared by the family · {passing}" if shared else passing)
 
     def _show_recorded(self, entry: CurveEntry, made: Sieved) -> None:
         record = self.session.study.record_entry(entry.record)
@@ -109,6 +130,8 @@ class SieveColumn(QWidget):
             card.switched.connect(lambda on, s=slot_id: self._switch(s, on))
             card.moved.connect(lambda by, s=slot_id: self._move_by(s, by))
             card.removed.connect(lambda s=slot_id: self._remove(s))
+            card.kept.connect(self._keep)
+            card.naming_asked.connect(lambda s=slot_id: self._ask_name(s))
             card.refused.connect(lambda sentence: self.session.noticed.emit(sentence, "problem"))
             self.stack.addWidget(mesh)
             self.stack.addWidget(card)
@@ -120,19 +143,51 @@ class SieveColumn(QWidget):
 
     # -- edits --------------------------------------------------------------------------------------
 
-    def _open_menu(self) -> None:
+    @cached_property
+    def step_list(self) -> StepList:
+        """The searchable list of steps, over the window."""
+        window = self.window()
+        assert window is not None
+        made = StepList(window)
+        made.chosen.connect(self.add_step)
+        return made
+
+    def open_list(self) -> None:
+        """Opens the list of steps beside the button that asks for it."""
+        window = self.window()
+        assert window is not None
+        self.step_list.open(self.add.mapTo(window, self.add.rect().topLeft() + QPoint(-8, -40)))
+
+    def _open_sieve_menu(self) -> None:
+        study, entry = self.session.study, self.session.entry
+        if entry is None:
+            return
+        family = study.family_of(entry.id)
+        related = [id_ for id_ in (family.curves if family else ()) if id_ != entry.id]
+        shared = study.shares_sieve(entry.id)
         menu = QMenu(self)
-        intent = ""
-        for step in registered_steps().values():
-            if step.intent != intent:
-                intent = step.intent
-                heading = menu.addAction(intent.capitalize())
-                assert heading is not None
-                heading.setEnabled(False)
-            action = menu.addAction(f"{step.label}  –  {step.summary.lower()}")
+        rows: list[tuple[str, Callable[[], object], bool]] = [
+            ("Share this sieve with the family", self._share, bool(related) and not shared),
+            ("Give this curve a sieve of its own", self._step_out, shared),
+            ("Use the sieve that the family shares", self._step_in, bool(family and family.slots) and not shared),
+            (f"Copy it to the other {len(related)} curves of the family", lambda: self._copy(related), bool(related)),
+            ("Save this sieve by name…", self._ask_save, bool(study.slots(entry.id))),
+            ("Write this sieve to a file…", self._ask_write, bool(study.slots(entry.id))),
+            ("Open a sieve file…", self._ask_open, True),
+        ]
+        for text, slot, enabled in rows:
+            action = menu.addAction(text)
             assert action is not None
-            action.triggered.connect(lambda _=False, step=step: self.add_step(step))
-        menu.popup(self.add.mapToGlobal(self.add.rect().bottomLeft()))
+            action.setEnabled(enabled)
+            action.triggered.connect(lambda _=False, slot=slot: slot())
+        saved = saved_sieves(sieves_folder())
+        if saved:
+            menu.addSeparator()
+        for name, path in saved.items():
+            action = menu.addAction(f"Apply “{name}”")
+            assert action is not None
+            action.triggered.connect(lambda _=False, path=path: self.apply_file(path))
+        menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     def add_step(self, kind: type[Step]) -> None:
         """Adds a step with its starting fields and takes it in hand."""
@@ -142,8 +197,67 @@ class SieveColumn(QWidget):
         made = self.session.sieved()
         passed = made.curve if made is not None else self.session.study.recorded(entry.id)
         slot_id = edits.new_id("step")
+        self._fresh = slot_id
         if self.session.apply(edits.add_step(entry.id, kind.fitted_to(passed), slot_id), f"add {kind.label}"):
             self.session.look_at_stage(slot_id)
+
+    def _keep(self) -> None:
+        self._fresh = ""
+        self.refresh()
+
+    # -- the sieve as a whole -----------------------------------------------------------------------
+
+    def _share(self) -> None:
+        self.session.apply(edits.share_sieve(self._curve_id()), "share the sieve")
+
+    def _step_out(self) -> None:
+        self.session.apply(edits.step_out(self._curve_id()), "give the curve its own sieve")
+
+    def _step_in(self) -> None:
+        self.session.apply(edits.step_in(self._curve_id()), "use the shared sieve")
+
+    def _copy(self, targets: list[str]) -> None:
+        if self.session.apply(edits.copy_sieve(self._curve_id(), targets), "copy the sieve"):
+            self.session.noticed.emit(f"Copied the sieve to {counted(len(targets), 'curve')}.", "word")
+
+    def _ask_save(self) -> None:
+        name, ok = QInputDialog.getText(self, "Save this sieve", "Name")
+        if ok:
+            self._save(lambda sieve: save_by_name(sieve, name, sieves_folder()))
+
+    def _ask_write(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write this sieve", f"sieve{SUFFIX}", f"Sieves (*{SUFFIX} *.json)")
+        if name:
+            self._save(lambda sieve: save_sieve(sieve, Path(name)))
+
+    def _save(self, write: Callable[[Sieve], object]) -> None:
+        try:
+            write(self.session.study.sieve(self._curve_id()))
+        except (InputError, OSError) as error:
+            self.session.noticed.emit(str(error), "problem")
+            return
+        self.session.noticed.emit("Saved the sieve. It is an open JSON file that anybody can apply.", "word")
+
+    def _ask_open(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open a sieve", "", f"Sieves (*{SUFFIX} *.json)")
+        if name:
+            self.apply_file(Path(name))
+
+    def apply_file(self, path: Path) -> None:
+        """Puts a saved sieve in the place of this curve's steps."""
+        try:
+            sieve = Sieve.load(path)
+        except InputError as error:
+            self.session.noticed.emit(str(error), "problem")
+            return
+        slots = tuple(slot.model_copy(update={"id": edits.new_id("step")}) for slot in sieve.slots)
+        self.session.apply(edits.set_sieve(self._curve_id(), slots), f"apply {path.name}")
+
+    def _ask_name(self, slot_id: str) -> None:
+        slot = next(slot for slot in self.session.study.slots(self._curve_id()) if slot.id == slot_id)
+        text, ok = QInputDialog.getText(self, "Name this step", "Name", text=slot.name or slot.step.label)
+        if ok and text.strip() != slot.step.label:
+            self.session.apply(edits.name_step(self._curve_id(), slot_id, text), "name a step")
 
     def _curve_id(self) -> str:
         assert self.session.view.curve is not None

@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PyQt6.QtCore import QMimeData, QPoint, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QDrag, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QMenu, QWidget
 
+from curvesieve.app.benches.curve.step_fields import Field, acts, field_for
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Card, Elided, button, label
-from curvesieve.app.widgets.number import NumberField
 from curvesieve.app.widgets.switch import Switch
-from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps import Step, Trail, parse_step
 
@@ -70,12 +67,15 @@ class StepCard(Card):
     switched = pyqtSignal(bool)
     moved = pyqtSignal(int)
     removed = pyqtSignal()
+    kept = pyqtSignal()
+    naming_asked = pyqtSignal()
     refused = pyqtSignal(str)
 
     def __init__(self, slot_id: str) -> None:
         super().__init__()
         self.slot_id = slot_id
-        self.fields: dict[str, NumberField] = {}
+        self.fields: dict[str, Field] = {}
+        self.captions: dict[str, QWidget] = {}
         self._step: Step | None = None
         self._press: QPoint | None = None
         self.name = label(role="strong")
@@ -100,45 +100,56 @@ class StepCard(Card):
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._open_menu)
 
-    def show_trail(self, trail: Trail, in_hand: bool) -> None:
-        """Renders the step as it is now."""
+    def show_trail(self, trail: Trail, in_hand: bool, fresh: bool = False) -> None:
+        """Renders the step as it is now; a fresh one still asks whether it is kept."""
         step = trail.slot.step
         if self._step is None:
             self._make_form(step, trail)
         self._step = step
-        self.name.setText(step.label)
+        self.name.setText(trail.slot.name or step.label)
+        self.name.setToolTip(f"{step.label}: {step.summary}\n{step.reference}".strip())
         self.digest.set(step.digest())
         self.name.setEnabled(trail.slot.on)
         self.switch.setChecked(trail.slot.on)
         self.switch.setAccessibleName(f"{step.label} switch")
         self.problem.setText(trail.problem)
         self.problem.setVisible(bool(trail.problem))
-        for name, field in self.fields.items():
-            if field.value != getattr(step, name) or not field.line.hasFocus():
-                field.set(getattr(step, name))
-        self.form.setVisible(in_hand and bool(self.fields))
+        for name, info in type(step).model_fields.items():
+            self.fields[name].set(getattr(step, name))
+            shown = acts(step, info)
+            self.fields[name].widget.setVisible(shown)
+            self.captions[name].setVisible(shown)
+        self.decision.setVisible(fresh)
+        self.form.setVisible(in_hand)
         self.set_in_hand(in_hand)
 
     def _make_form(self, step: Step, trail: Trail) -> None:
         grid = QGridLayout(self.form)
         grid.setContentsMargins(0, 4, 0, 2)
         grid.setVerticalSpacing(5)
+        grid.setColumnStretch(1, 1)
+        axis_units = {"x": trail.before.x_unit, "y": trail.before.y_unit}
         for row, (name, info) in enumerate(type(step).model_fields.items()):
-            extra: Any = info.json_schema_extra or {}
-            axis_units = {"x": trail.before.x_unit, "y": trail.before.y_unit}
-            unit = units.shown(axis_units.get(extra.get("unit", ""), extra.get("unit", "")))
-            whole, optional = info.annotation is int, "None" in str(info.annotation)
-            field = NumberField(info.title or name, unit, whole, optional, 2 if whole else 0.5)
-            field.line.setToolTip(info.description or "")
+            field = field_for(name, info, axis_units)
             field.edited.connect(lambda value, name=name: self._edited(name, value))
             field.refused.connect(self.refused)
             caption = label(info.title or name, "muted")
             caption.setToolTip(info.description or "")
             grid.addWidget(caption, row, 0)
-            grid.addWidget(field, row, 1)
-            self.fields[name] = field
+            alone = isinstance(field.widget, Switch)
+            grid.addWidget(field.widget, row, 1, Qt.AlignmentFlag.AlignLeft if alone else Qt.AlignmentFlag(0))
+            self.fields[name], self.captions[name] = field, caption
+        self.decision = QWidget()
+        keep, leave = button("Keep this step", "act"), button("Leave it", tip="Takes the step away again")
+        keep.clicked.connect(self.kept)
+        leave.clicked.connect(self.removed)
+        row_ = QHBoxLayout(self.decision)
+        row_.setContentsMargins(0, 4, 0, 0)
+        row_.addWidget(keep, 1)
+        row_.addWidget(leave)
+        grid.addWidget(self.decision, len(self.fields), 0, 1, 2)
 
-    def _edited(self, name: str, value: float | int | None) -> None:
+    def _edited(self, name: str, value: object) -> None:
         assert self._step is not None
         try:
             changed = parse_step({**self._step.to_json(), name: value})
@@ -153,6 +164,7 @@ class StepCard(Card):
         for text, slot in (
             ("Move up", lambda: self.moved.emit(-1)),
             ("Move down", lambda: self.moved.emit(1)),
+            ("Give it a name…", self.naming_asked.emit),
             ("Remove this step", self.removed.emit),
         ):
             action = menu.addAction(text)

@@ -1,0 +1,167 @@
+"""The editor of one field of a step, made from its declaration: a number, a choice, a switch, numbers, a text."""
+
+from __future__ import annotations
+
+import math
+import re
+from typing import Any, Literal, get_args, get_origin
+
+from pydantic.fields import FieldInfo
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QLineEdit, QWidget
+
+from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.number import NumberField
+from curvesieve.app.widgets.switch import Switch
+from curvesieve.core import units
+from curvesieve.core.steps import Step
+
+
+class Field(QObject):
+    """One editor. `edited` reports another value, `refused` why a text was not taken."""
+
+    edited = pyqtSignal(object)
+    refused = pyqtSignal(str)
+
+    def __init__(self, widget: QWidget, title: str) -> None:
+        super().__init__(widget)
+        self.widget, self.title = widget, title
+
+    def set(self, value: Any) -> None:
+        raise NotImplementedError
+
+    @property
+    def line(self) -> Any:
+        """What the keyboard goes to."""
+        return self.widget
+
+
+class _Number(Field):
+    def __init__(self, title: str, unit: str, whole: bool, optional: bool) -> None:
+        self.field = NumberField(title, unit, whole, optional, 2 if whole else 0.5)
+        super().__init__(self.field, title)
+        self.field.edited.connect(lambda value: self.edited.emit(value))
+        self.field.refused.connect(self.refused)
+
+    def set(self, value: Any) -> None:
+        if self.field.value != value or not self.field.line.hasFocus():
+            self.field.set(value)
+
+    @property
+    def line(self) -> Any:
+        return self.field.line
+
+
+class _Choice(Field):
+    def __init__(self, title: str, values: tuple[str, ...], free: bool) -> None:
+        self.choice = Choice()
+        self.choice.addItems([str(value) for value in values])
+        self.choice.setEditable(free)
+        self.choice.setAccessibleName(title)
+        super().__init__(self.choice, title)
+        self.choice.textActivated.connect(lambda text: self.edited.emit(text))
+        edit = self.choice.lineEdit()
+        if edit is not None:
+            edit.editingFinished.connect(lambda: self.edited.emit(edit.text().strip()))
+
+    def set(self, value: Any) -> None:
+        self.choice.setCurrentText(str(value))
+
+
+class _Bool(Field):
+    def __init__(self, title: str) -> None:
+        self.switch = Switch()
+        self.switch.setAccessibleName(title)
+        super().__init__(self.switch, title)
+        self.switch.clicked.connect(lambda on: self.edited.emit(on))
+
+    def set(self, value: Any) -> None:
+        self.switch.setChecked(bool(value))
+
+
+class _Text(Field):
+    def __init__(self, title: str) -> None:
+        self.edit = QLineEdit()
+        self.edit.setAccessibleName(title)
+        super().__init__(self.edit, title)
+        self.edit.editingFinished.connect(self._finish)
+        self.shown = ""
+
+    def set(self, value: Any) -> None:
+        self.shown = self.text_of(value)
+        if not self.edit.hasFocus() or self.edit.text() != self.shown:
+            self.edit.setText(self.shown)
+
+    def text_of(self, value: Any) -> str:
+        return str(value)
+
+    def value_of(self, text: str) -> Any:
+        return text
+
+    def _finish(self) -> None:
+        text = self.edit.text().strip()
+        if text == self.shown:
+            return
+        try:
+            value = self.value_of(text)
+        except ValueError as error:
+            self.edit.setText(self.shown)
+            self.refused.emit(f"{self.title}: {error}; {self.shown or 'nothing'} is kept.")
+            return
+        self.edited.emit(value)
+
+
+class _Numbers(_Text):
+    """Numbers with blanks, semicolons or commas between them; pasted columns will do."""
+
+    def text_of(self, value: Any) -> str:
+        return "  ".join(f"{number:.8g}" for number in value)
+
+    def value_of(self, text: str) -> Any:
+        words = [word for word in re.split(r"[\s;]+|,\s+|,(?=\S*\.)", text) if word]
+        numbers = []
+        for word in words:
+            try:
+                numbers.append(float(word.replace("−", "-").replace(",", ".")))
+            except ValueError:
+                raise ValueError(f"“{word}” is not a number") from None
+            if not math.isfinite(numbers[-1]):
+                raise ValueError(f"“{word}” is not a number")
+        return numbers
+
+
+class _Texts(_Text):
+    """Names with semicolons between them."""
+
+    def text_of(self, value: Any) -> str:
+        return "; ".join(value)
+
+    def value_of(self, text: str) -> Any:
+        return [word.strip() for word in text.split(";") if word.strip()]
+
+
+def field_for(name: str, info: FieldInfo, axis_units: dict[str, str]) -> Field:
+    """The editor that a field's type asks for; units ``x`` and ``y`` stand for those of the curve."""
+    extra: Any = info.json_schema_extra or {}
+    title, kind = info.title or name, info.annotation
+    unit = units.shown(axis_units.get(extra.get("unit", ""), extra.get("unit", "")))
+    made: Field
+    if get_origin(kind) is Literal:
+        made = _Choice(title, get_args(kind), free=False)
+    elif kind is bool:
+        made = _Bool(title)
+    elif kind is str:
+        made = _Choice(title, tuple(info.examples), free=True) if info.examples else _Text(title)
+    elif get_origin(kind) is tuple:
+        made = _Numbers(title) if get_args(kind)[0] is float else _Texts(title)
+    else:
+        made = _Number(title, unit, kind is int, "None" in str(kind))
+    made.line.setToolTip(info.description or "")
+    return made
+
+
+def acts(step: Step, info: FieldInfo) -> bool:
+    """Whether a field does anything with the step's other choices; see `StepField`."""
+    extra: Any = info.json_schema_extra or {}
+    choice, colon, values = str(extra.get("when", "")).partition(":")
+    return not colon or str(getattr(step, choice)) in [value.strip() for value in values.split(",")]
