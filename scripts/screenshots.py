@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,6 +13,7 @@ from PyQt6.QtCore import Qt
 
 if TYPE_CHECKING:
     from curvesieve.app.benches.intake.bench import IntakeBench
+    from curvesieve.app.window import Window
 
 SIZE = (1280, 800)
 
@@ -26,7 +28,8 @@ def _drive(folder: Path) -> None:
     from PyQt6.QtTest import QTest
 
     from curvesieve.app.main import demo_folder, make_application, make_window
-    from curvesieve.app.session import MODEL
+    from curvesieve.app.session import MODEL, View
+    from curvesieve.demo import EXAMPLE
 
     folder.mkdir(parents=True, exist_ok=True)
     app = make_application()  # Qt wants it kept alive
@@ -56,6 +59,8 @@ def _drive(folder: Path) -> None:
     QTest.mouseClick(window.intake_bench.files.make, Qt.MouseButton.LeftButton)
     take("make-a-curve")
     window.show_bench("Curve")
+    _mend(window, demo_folder(), take)
+    session.look(View(session.study.document.curves[EXAMPLE].id))
     window.finder.open()
     QTest.keyClicks(window.finder.field, "step")
     take("action-finder")
@@ -65,6 +70,36 @@ def _drive(folder: Path) -> None:
     take("curve-bench-dark")
     session.jobs.close()
     app.processEvents()
+
+
+def _mend(window: Window, folder: Path, take: Callable[[str], None]) -> None:
+    """A bridge over the slip of the relaxation curve, the list of steps, and a baseline through anchors."""
+    from PyQt6.QtTest import QTest
+
+    from curvesieve.app.session import View
+    from curvesieve.core.steps.bridge import Bridge
+    from curvesieve.core.steps.level import Baseline
+    from curvesieve.core.study import edits
+
+    session = window.session
+    window.tray.remove({waiting.number for waiting in window.tray.files})
+    window.take_files([folder / "faults" / "relaxation-glitch.csv"])
+    while not window.tray.files:
+        QTest.qWait(50)
+    window.intake_bench.bring_in()
+    bridge = Bridge(low=1.5, high=4.0, law="double exponential", flank=25)
+    session.apply(edits.add_step(session.view.curve or "", bridge, "bridge"), "bridge")
+    session.look_at_stage("bridge")
+    take("bridge-in-hand")
+    window.curve_bench.sieve.open_list()
+    take("step-list")
+    window.curve_bench.sieve.step_list.hide()
+    other = session.study.document.curves[0].id
+    session.look(View(other))
+    baseline = Baseline(method="anchors", anchors=(1210, 1260, 1400, 1525, 1680, 1745))
+    session.apply(edits.add_step(other, baseline, "baseline"), "baseline")
+    session.look_at_stage("baseline")
+    take("baseline-in-hand")
 
 
 def _compute_stress(bench: IntakeBench) -> None:

@@ -21,6 +21,7 @@ from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Card, button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.core import units
+from curvesieve.core.curve import Curve
 from curvesieve.core.errors import counted
 from curvesieve.core.models import Model
 from curvesieve.core.models.lines import base_under, model_lines
@@ -37,6 +38,7 @@ HINTS = {
 }
 
 
+_IN_SIGHT = 0.4
 _MOST_LIVE = 200_000
 """Points up to which a step is passed again at every move of the hand."""
 
@@ -174,7 +176,7 @@ class Canvas(QWidget):
         self.strip.show_scene(scene, self._model)
         self.layers.mark_reading(self._model, self._chosen_peak())
         self.say_hint()
-        if self._framed != scene.entry.id:
+        if self._framed != _frame_of(scene) or not self._is_in_sight(after):
             self.show_all()
 
     def _clear(self) -> None:
@@ -279,11 +281,19 @@ class Canvas(QWidget):
         scene = self._scene
         if scene is None:
             return
-        self._framed = scene.entry.id
+        self._framed = _frame_of(scene)
         curves = [scene.after] + ([scene.before] if scene.trail is not None and scene.before is not None else [])
         x = np.concatenate([np.asarray(self.plot.map_x(c.x)) for c in curves])
         y = np.concatenate([np.asarray(self.plot.map_y(c.y)) for c in curves] + [self.plot.map_y(scene.caught_y)])
         self._set_range(x, y)
+
+    def _is_in_sight(self, curve: Curve) -> bool:
+        """Whether the view still shows a good part of the curve where it looks; a step may have moved it away."""
+        (x0, x1), (y0, y1) = self.plot.box.viewRange()
+        x, y = np.asarray(self.plot.map_x(curve.x)), np.asarray(self.plot.map_y(curve.y))
+        across = (x >= x0) & (x <= x1)
+        seen = across & (y >= y0) & (y <= y1)
+        return int(seen.sum()) >= _IN_SIGHT * int(across.sum()) > 0
 
     def _set_range(self, x: np.ndarray, y: np.ndarray) -> None:
         x, y = x[np.isfinite(x)], y[np.isfinite(y)]
@@ -419,6 +429,12 @@ class Canvas(QWidget):
     def _with_peak(self, number: int, center: float, height: float, fwhm: float) -> Model:
         placed = self._model.term_numbered(number)
         return self._model.replaced(placed.with_starts({"center": center, "height": height, "fwhm": fwhm}))
+
+
+def _frame_of(scene: Scene) -> str:
+    """What the ranges of the axes belong to: a curve, and the quantities on the axes."""
+    curve = scene.after
+    return "|".join([scene.entry.id, curve.x_label, curve.x_unit, curve.y_label, curve.y_unit])
 
 
 def _within(outline: np.ndarray, x: np.ndarray, y: np.ndarray) -> np.ndarray:

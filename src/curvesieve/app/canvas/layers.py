@@ -13,6 +13,9 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.models import Model
 from curvesieve.core.models.lines import ModelLines
 
+_MOST_RINGS = 40
+"""More points than these are marked small, or their rings would hide the curve."""
+
 
 class Layers:
     """The items of the main plot that the user looks at but does not take hold of."""
@@ -45,9 +48,11 @@ class Layers:
             self.ghost.set(scene.before.x, scene.before.y, pen("ghost", 1.3))
         self.ink.set(scene.after.x, scene.after.y, pen("ink", 1.3))
         self._show_drawn(scene.before, scene.drawn)
+        few = scene.caught_x.size <= _MOST_RINGS
         self.rings.setData(
+            size=9 if few else 4,
             x=np.asarray(self.plot.map_x(scene.caught_x)), y=np.asarray(self.plot.map_y(scene.caught_y)),
-            pen=pen("rust", 1.8), brush=None,
+            pen=pen("rust", 1.8 if few else 1.0), brush=None,
         )  # fmt: skip
 
     def _show_drawn(self, before: Curve | None, drawn: Floats | None) -> None:

@@ -42,7 +42,7 @@ class MeshRow(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.mesh = Mesh()
-        self.text = label(role="muted")
+        self.text = Elided(role="muted")
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 1, 4, 1)
         row.setSpacing(8)
@@ -53,7 +53,7 @@ class MeshRow(QWidget):
         caught = len(trail.caught)
         self.mesh.share = caught / max(len(trail.before), 1)
         self.mesh.update()
-        self.text.setText(trail.message)
+        self.text.set(trail.message)
         self.text.setProperty("role", "caught" if caught else "muted")
         style = self.text.style()
         if style is not None:

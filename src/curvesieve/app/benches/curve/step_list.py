@@ -11,7 +11,7 @@ from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core.steps import registered_steps
 
-_SIZE = (420, 520)
+_SIZE = (560, 620)
 
 
 class StepList(QFrame):
@@ -31,7 +31,7 @@ class StepList(QFrame):
         self.tree.setHeaderHidden(True)
         self.tree.setRootIsDecorated(False)
         self.tree.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.tree.setColumnWidth(0, 152)
+        self.tree.setColumnWidth(0, 176)
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.itemClicked.connect(lambda item, _: self._choose(item))
         rows = QVBoxLayout(self)
