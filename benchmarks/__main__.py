@@ -6,14 +6,14 @@ import platform
 import sys
 from pathlib import Path
 
-from benchmarks import drawing, fits, reading, starting
+from benchmarks import drawing, fits, reading, sieving, starting
 from benchmarks.timing import Row
 
 TABLE = Path(__file__).parents[1] / "docs" / "benchmarks.md"
 
 
 def main() -> int:
-    rows = [*starting.rows(), *fits.rows(), *drawing.rows(), *reading.rows()]
+    rows = [*starting.rows(), *fits.rows(), *drawing.rows(), *reading.rows(), *sieving.rows()]
     text = _text(rows)
     TABLE.write_text(text, encoding="utf-8")
     print(text)

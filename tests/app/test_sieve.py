@@ -184,6 +184,9 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
     type_into(field(w, "threshold").line, "6")
     assert {session.study.slots(id_)[0].step.threshold for id_ in ids} == {6.0}
     assert list(unusual_catches(session.study, ids)) == [ids[2]]
+    qtbot.waitUntil(lambda: list(session.unusual) == [ids[2]], timeout=20000)
+    marked = [row.text for row in w.shelf.model.rows if row.warning]
+    assert marked == ["c2"]
     column._step_out()
     session.apply(edits.name_step(ids[3], session.study.slots(ids[3])[0].id, "my own"), "name")
     assert column.card(session.view.stage).name.text() == "my own"

@@ -15,7 +15,7 @@ from curvesieve.core.steps.axis import CalibrateX, Resample
 from curvesieve.core.steps.bridge import LAWS, Bridge
 from curvesieve.core.steps.combine import Average, Combine
 from curvesieve.core.steps.level import Baseline, Scale, ShiftLevel, Zero
-from curvesieve.core.steps.lines import TABLES
+from curvesieve.core.steps.lines import TABLES, add_tables
 from curvesieve.core.steps.repair import Despike, DespikeDifferences
 from curvesieve.core.steps.smooth import Smooth
 from curvesieve.core.steps.transform import ReExpress, RunningArea, Slope, Spectrum
@@ -358,6 +358,21 @@ def test_zeros_scales_and_calibration():
     # Silicon 111 and LaB6 110 for Cu Kα1: 28.44° and 30.38°, as on the certificates (from memory).
     assert TABLES["silicon, Cu Kα1"][0] == pytest.approx(28.44, abs=0.01)
     assert TABLES["LaB6, Cu Kα1"][1] == pytest.approx(30.385, abs=0.01)
+
+
+def test_users_add_their_own_tables_of_lines(tmp_path):
+    (tmp_path / "neon.lines").write_text("# made-up positions\n100.5\n250.25  # strong\n")
+    (tmp_path / "broken.lines").write_text("many words\n")
+    assert "broken.lines" in add_tables(tmp_path)[0]
+    try:
+        moved = (
+            CalibrateX(measured=(99.0, 249.0), table="neon", order=1)
+            .apply(curve(np.arange(300.0), np.zeros(300)))
+            .curve
+        )
+        np.testing.assert_allclose(moved.x[[99, 249]], [100.5, 250.25], atol=1e-9)
+    finally:
+        TABLES.pop("neon")
 
 
 def test_points_are_left_out_sorted_and_merged():

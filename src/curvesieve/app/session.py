@@ -13,9 +13,10 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.solver import Cancelled
 from curvesieve.core.models import Model
+from curvesieve.core.steps.lines import add_tables
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, FitEntry, Study, edits, load_study, save_study
-from curvesieve.core.study.compute import fit_curve, sieved_curve, sieved_if_quick
+from curvesieve.core.study.compute import fit_curve, sieved_curve, sieved_if_quick, unusual_catches
 from curvesieve.core.study.store import SUFFIX
 
 RECORDED, MODEL = "recorded", "model"
@@ -50,6 +51,7 @@ class Session(QObject):
     view_changed = pyqtSignal(object, object)
     file_changed = pyqtSignal()
     sieve_done = pyqtSignal()
+    marks_changed = pyqtSignal()
     noticed = pyqtSignal(str, str)
     """A sentence for the user and its kind: ``problem`` or ``word``."""
 
@@ -59,11 +61,18 @@ class Session(QObject):
         self.path: Path | None = None
         self._saved: Study | None = None
         self._passing: tuple[Study, str] | None = None
+        self.unusual: dict[str, str] = {}
+        """Curves whose shared sieve failed or caught far more than in the rest of the family, with the reason."""
         self.view = View()
         self._past: list[_Moment] = []
         self._future: list[_Moment] = []
         self._now = _Moment(Study(), "", "", self.view)
         self._saved = self._now.study
+
+    def add_line_tables(self, folder: Path) -> None:
+        """Makes the user's own tables of reference lines known to the step that calibrates x."""
+        for problem in add_tables(folder):
+            self.noticed.emit(problem, "problem")
 
     # -- the study and its history ------------------------------------------------------------------
 
@@ -125,6 +134,8 @@ class Session(QObject):
         self._now = moment
         before, self.view = self.view, self._valid(view or self.view)
         self.changed.emit(old, moment.study)
+        if old.document.families != moment.study.document.families:
+            self._look_for_unusual()
         if self.view != before:
             self.view_changed.emit(before, self.view)
 
@@ -145,6 +156,29 @@ class Session(QObject):
             return View(curves[0].id) if curves else View()
         slots = {slot.id for slot in self.study.slots(view.curve)} if view.curve else set()
         return view if view.stage in slots | {RECORDED, MODEL} else replace(view, stage=MODEL)
+
+    def _look_for_unusual(self) -> None:
+        """Compares, in the background, what the shared sieves caught from curve to curve."""
+        study = self.study
+        shared = [
+            [id_ for id_ in family.curves if study.shares_sieve(id_)]
+            for family in study.document.families
+            if family.slots
+        ]
+
+        def work(ticket: Ticket) -> dict[str, str]:
+            return {id_: why for ids in shared for id_, why in unusual_catches(study, ids, ticket.report).items()}
+
+        def done(found: dict[str, str]) -> None:
+            self.unusual = found
+            self.marks_changed.emit()
+
+        if any(shared):
+            self.jobs.start(
+                "Passing the family through its sieve", "unusual", work, done, lambda _: None, stoppable=True
+            )
+        elif self.unusual:
+            done({})
 
     # -- the sieve ----------------------------------------------------------------------------------
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
+from types import MappingProxyType
 
 import numpy as np
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
@@ -40,9 +41,10 @@ class ShelfRow:
     curve: CurveEntry | None = None
     colour: QColor | None = None
     state: str = ""
+    warning: str = ""
 
 
-def shelf_rows(study: Study, wanted: str) -> list[ShelfRow]:
+def shelf_rows(study: Study, wanted: str, unusual: Mapping[str, str] = MappingProxyType({})) -> list[ShelfRow]:
     """Headings and curves in order; with a filter, only the curves whose label or family has the words."""
     rows: list[ShelfRow] = []
     seen: set[str] = set()
@@ -56,7 +58,7 @@ def shelf_rows(study: Study, wanted: str) -> list[ShelfRow]:
         curves.sort(key=lambda curve: (curve.condition is None, curve.condition or 0.0))
         colours = family_colours(max(len(curves), 1))
         found = [
-            ShelfRow(curve.label, curve, hue, study.fit_state(curve.id))
+            ShelfRow(curve.label, curve, hue, study.fit_state(curve.id), unusual.get(curve.id, ""))
             for curve, hue in zip(curves, colours, strict=False)
             if wanted.casefold() in f"{family.label} {curve.label}".casefold()
         ]
@@ -89,7 +91,7 @@ class ShelfModel(QAbstractListModel):
         self.wanted = ""
 
     def refresh(self) -> None:
-        rows = shelf_rows(self.session.study, self.wanted)
+        rows = shelf_rows(self.session.study, self.wanted, self.session.unusual)
         if rows != self.rows:
             self.beginResetModel()
             self.rows = rows
@@ -112,7 +114,7 @@ class ShelfModel(QAbstractListModel):
             return row.text
         if role == Qt.ItemDataRole.ToolTipRole and row.curve is not None:
             file_name = self.session.study.record_entry(row.curve.record).file_name
-            return f"{row.text}\n{file_name}\n{row.state}"
+            return f"{row.text}\n{file_name}\n{row.state}" + (f"\nunusual: {row.warning}" if row.warning else "")
         return None
 
 
@@ -167,6 +169,10 @@ class ShelfDelegate(QStyledItemDelegate):
         painter.setFont(font(11))
         mark = QRect(rect.right() - 76, rect.top(), 14, rect.height())
         painter.drawText(mark, Qt.AlignmentFlag.AlignCenter, _MARKS[row.state])
+        if row.warning:  # the sieve caught far more here than in the rest of the family, or failed
+            painter.setPen(colour("rust"))
+            painter.setFont(font(13, bold=True))
+            painter.drawText(mark.translated(-14, 0), Qt.AlignmentFlag.AlignCenter, "!")
         frame = QRectF(rect.right() - 58, rect.top() + 7, 52, rect.height() - 14)
         shape = _drawing(self.session.study.recorded(row.curve.id))
         painter.translate(frame.topLeft())
@@ -227,6 +233,7 @@ class Shelf(QWidget):
         layout.addWidget(self.drop)
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(lambda old, new: self.refresh())
+        session.marks_changed.connect(self.refresh)
         selection = self.list.selectionModel()
         assert selection is not None
         selection.currentChanged.connect(lambda index, old: self._look(index))

@@ -121,6 +121,9 @@ class Bridge(Step):
             return np.where(inside, _filled(inside, patched_u), sigma)
         return np.where(inside, np.maximum(_filled(inside, patched_u), 1e-12 * curve.u.min()), curve.u)
 
+    def digest(self) -> str:
+        return self.law if self.low is None or self.high is None else f"{self.law}, {self.low:g} – {self.high:g}"
+
     # -- laws ---------------------------------------------------------------------------------------
 
     def _fitted(self, flanks: Curve, low: float, high: float) -> _Span:

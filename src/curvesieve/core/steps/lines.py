@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from pathlib import Path
 
 import numpy as np
 
@@ -47,6 +48,25 @@ TABLES: dict[str, Floats] = {
     "silicon, Cu Kα1": bragg(_SILICON_NM, _SILICON_HKL),
     "LaB6, Cu Kα1": bragg(_LAB6_NM, _LAB6_HKL),
 }  # fmt: skip
+
+
+def add_tables(folder: Path) -> list[str]:
+    """Adds the user's own tables: every ``NAME.lines`` in a folder, one position a line, # before words.
+
+    Returns a sentence for each file that is no such table.
+    """
+    problems = []
+    for path in sorted(folder.glob("*.lines")):
+        try:
+            rows = (row.split("#")[0].strip() for row in path.read_text(encoding="utf-8").splitlines())
+            found = np.array([float(row) for row in rows if row])
+            if not found.size or not np.isfinite(found).all():
+                raise ValueError
+        except (OSError, ValueError):
+            problems.append(f"{path.name} in {folder} is no table of lines: it needs one number a line.")
+            continue
+        TABLES[path.stem] = found
+    return problems
 
 
 def nearest_lines(table: str, measured: Floats) -> Floats:

@@ -154,6 +154,13 @@ def running_noise(y: NDArray[np.float64], window: int) -> NDArray[np.float64]:
     return sigma
 
 
+def typical_noise(y: NDArray[np.float64]) -> float:
+    """The standard deviation of the noise over the whole curve, by the same rule as `running_noise`."""
+    if y.size < 5:
+        return 0.0
+    return float(_MAD_TO_SIGMA * np.median(np.abs(np.diff(y, 2))) / np.sqrt(6.0))
+
+
 def _grain(y: NDArray[np.float64]) -> float:
     """The smallest step between neighbours that is not zero: noise below a digitiser's grain cannot be seen."""
     steps = np.abs(np.diff(y))
@@ -161,7 +168,7 @@ def _grain(y: NDArray[np.float64]) -> float:
     return float(steps.min()) if steps.size else 0.0
 
 
-_FEW_VALUES = 2_000_000
+_FEW_VALUES = 250_000
 """Up to so many window values NumPy sorts the windows themselves: quicker than loading SciPy's filter."""
 
 

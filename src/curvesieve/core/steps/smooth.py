@@ -11,7 +11,7 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps.base import Caught, Passed, Step, StepField
 from curvesieve.core.steps.carry import carried, spacing_of
-from curvesieve.core.steps.repair import running_median, running_noise
+from curvesieve.core.steps.repair import running_median, typical_noise
 
 _TOO_MUCH = 1.3
 
@@ -20,8 +20,8 @@ class Smooth(Step):
     """Smooths y by a filter over a window, by Whittaker's penalised least squares, or by a smoothing spline.
 
     u is carried through the filter for independent points; the median's u is that of normal noise. The smoothed points
-    are then correlated, which later fits do not know. What is taken away is compared with the noise around each point
-    (see `running_noise`).
+    are then correlated, which later fits do not know. What is taken away is compared with the noise (see
+    `typical_noise`).
     """
 
     slug = "smooth"
@@ -71,7 +71,7 @@ class Smooth(Step):
         return Passed(curve.with_y(y, u, curve.flags), Caught(), self._said(curve, y), drawn=y)
 
     def _said(self, curve: Curve, y: Floats) -> str:
-        noise = float(np.median(running_noise(curve.y, min(101, len(curve))))) if len(curve) > 4 else 0.0
+        noise = typical_noise(curve.y)
         taken = float(np.sqrt(np.mean((curve.y - y) ** 2)))
         share = f"{taken / noise:.2f} × the noise" if noise > 0 else f"{taken:.3g}"
         said = f"took away {share}"
@@ -139,7 +139,7 @@ def _median_u(u: Floats | None, window: int) -> Floats | None:
 
 def _whittaker(n: int, lam: float) -> Callable[[Floats], Floats]:
     """(I + λ D₂ᵀD₂)⁻¹ y, by the Cholesky factor of a matrix of five bands."""
-    from scipy.linalg import cho_solve_banded, cholesky_banded
+    from scipy.linalg import cho_solve_banded, cholesky_banded, solveh_banded
 
     main = np.full(n, 6.0)
     main[[0, -1]], main[[1, -2]] = 1.0, 5.0
@@ -149,5 +149,15 @@ def _whittaker(n: int, lam: float) -> Callable[[Floats], Floats]:
     bands[0, 2:], bands[1, 1:], bands[2] = lam, lam * near[1:], 1 + lam * main
     if n == 5:
         bands[2, 2] = 1 + 6 * lam
-    factor = cholesky_banded(bands)
-    return lambda y: np.asarray(cho_solve_banded((factor, False), y))
+    kept: list[Floats] = []
+
+    def solve(y: Floats) -> Floats:
+        """The first time at once; for many (carrying u), the factor is worth having."""
+        if not kept:
+            kept.append(np.empty(0))
+            return np.asarray(solveh_banded(bands, y, check_finite=False))
+        if not kept[0].size:
+            kept[0] = np.asarray(cholesky_banded(bands, check_finite=False))
+        return np.asarray(cho_solve_banded((kept[0], False), y, check_finite=False))
+
+    return solve

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from contextlib import suppress
@@ -20,6 +19,7 @@ from curvesieve.core.steps import Sieve, Step
 from curvesieve.core.steps.base import donor_names
 from curvesieve.core.steps.sieve import Sieved, Trail, through
 from curvesieve.core.study.document import FitEntry, Study
+from curvesieve.core.study.many import pass_many
 
 _MAX_KEPT_POINTS = 30_000_000
 _QUICK_POINTS = 20_000
@@ -138,30 +138,29 @@ def _needed(study: Study, curve_id: str, sieve: Sieve) -> list[Curve]:
 
 
 def sieve_family(study: Study, curve_ids: Sequence[str], watch: Callable[[float], None] | None = None) -> list[Sieved]:
-    """Many curves through their sieves, on all cores; `watch` is told the share done and may raise to stop."""
-    from concurrent.futures import ThreadPoolExecutor
+    """Many curves of a study through their sieves, on all cores; `watch` is told the share done and may raise to stop.
 
-    made: list[Sieved] = []
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        pending = [pool.submit(sieved_curve, study, id_) for id_ in curve_ids]
-        try:
-            for i, one in enumerate(pending):
-                made.append(one.result())
-                if watch is not None:
-                    watch((i + 1) / len(pending))
-        except BaseException:
-            for one in pending:
-                one.cancel()
-            raise
-    return made
+    Sieves that take from other curves are passed here, one after the other.
+    """
+    jobs = [(study.recorded(id_), study.sieve(id_)) for id_ in curve_ids]
+    alone = [i for i, (_, sieve) in enumerate(jobs) if not any(slot.step.takes_from_others for slot in sieve.slots)]
+    made = dict(zip(alone, pass_many([jobs[i] for i in alone], watch), strict=True))
+    for i, (curve, sieve) in enumerate(jobs):
+        if i in made:
+            _kept.put(_key(curve, sieve), made[i])
+        else:
+            made[i] = sieved_curve(study, curve_ids[i])
+    return [made[i] for i in range(len(jobs))]
 
 
-def unusual_catches(study: Study, curve_ids: Sequence[str]) -> dict[str, str]:
+def unusual_catches(
+    study: Study, curve_ids: Sequence[str], watch: Callable[[float], None] | None = None
+) -> dict[str, str]:
     """Curves of a family whose sieve failed or caught far more than is usual in it, each with the reason.
 
     More than three times the family's median share of caught points, and at least five points more.
     """
-    made = dict(zip(curve_ids, sieve_family(study, curve_ids), strict=True))
+    made = dict(zip(curve_ids, sieve_family(study, curve_ids, watch), strict=True))
     reasons: dict[str, str] = {}
     counts = {id_: sum(len(trail.caught) for trail in one.trail) for id_, one in made.items()}
     usual = float(np.median(list(counts.values()))) if counts else 0.0
