@@ -7,7 +7,9 @@ import json
 import numpy as np
 import pytest
 
+import curvesieve as cs
 from curvesieve.cli import main
+from curvesieve.demo.faults import relaxation_glitch
 
 
 @pytest.fixture
@@ -80,3 +82,56 @@ def test_wrong_words_get_one_line(decay, capsys, words, sentence):
     error = capsys.readouterr().err
     assert sentence in error
     assert error.count("\n") == 1
+
+
+def test_a_saved_sieve_is_passed_without_a_window(tmp_path, capsys):
+    made = relaxation_glitch()
+    path = made.write(tmp_path)
+    sieve = tmp_path / "mend.sieve.json"
+    steps = [
+        {"step": "bridge", "low": made.low, "high": made.high, "law": "double exponential", "flank": 25},
+        {"step": "combine", "donor": "blank.csv"},
+        {"step": "smooth", "window": 9999},
+        {"step": "scale", "by": "factor", "factor": 2},
+    ]
+    sieve.write_text(json.dumps({"sieve": 1, "steps": steps}))
+    (tmp_path / "blank.csv").write_text("Time (s),Stress (MPa)\n-1,2\n50,2\n")
+    out = tmp_path / "passed.csv"
+    assert main(["pass", str(path), "--sieve", str(sieve), "--out", str(out), "--json"]) == 0
+    captured = capsys.readouterr()
+    rows = json.loads(captured.out)
+    assert [(row["step"], row["points_in"], row["points_out"], row["caught"]) for row in rows] == [
+        ("bridge", 901, 901, 76), ("combine", 901, 901, 0), ("smooth", 901, 901, 0), ("scale", 901, 901, 0),
+    ]  # fmt: skip
+    assert "step 3, smooth, let all pass: The window of 9999 points" in captured.err
+    record = cs.read(out)
+    assert [channel.name for channel in record.channels] == ["Time", "Stress", "u of Stress", "flag"]
+    fault = (made.x >= made.low) & (made.x <= made.high)
+    np.testing.assert_array_equal(record["flag"].values, fault.astype(float))
+    assert (
+        np.mean(np.abs(record["Stress"].values / 2 + 2 - made.truth)[fault] <= record["u of Stress"].values[fault])
+        > 0.95
+    )
+    passed = cs.Sieve.load(sieve)(cs.read(path).curve("Time", "Stress"))
+    assert len(passed.trail[0].caught) == 76
+    for text, sentence in (
+        ('{"sieve": 9, "steps": []}', "version 9"),
+        ("{", "mend"),
+        ('{"steps": [{"step": "brigde"}]}', "'bridge'"),
+    ):
+        sieve.write_text(text)
+        assert main(["pass", str(path), "--sieve", str(sieve)]) == 2
+        assert sentence in capsys.readouterr().err
+
+
+def test_steps_and_terms_are_listed(capsys):
+    assert main(["steps", "--json"]) == 0
+    steps = {row["step"]: row for row in json.loads(capsys.readouterr().out)}
+    assert {"keep-range", "despike", "bridge", "baseline", "smooth", "slope", "resample", "combine"} <= set(steps)
+    assert {"low", "high", "law", "flank"} <= set(steps["bridge"]["schema"]["properties"])
+    assert main(["terms", "--json"]) == 0
+    terms = {row["term"]: row for row in json.loads(capsys.readouterr().out)}
+    assert [p["name"] for p in terms["gaussian"]["parameters"]] == ["center", "height", "fwhm"]
+    for command in ("steps", "terms"):
+        assert main([command]) == 0
+        assert len(capsys.readouterr().out.splitlines()) >= 4

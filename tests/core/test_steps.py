@@ -6,14 +6,17 @@ import json
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 import curvesieve as cs
 from curvesieve.core.curve import Flag
-from curvesieve.core.steps import registered_steps
+from curvesieve.core.steps import Slot, registered_steps
 from curvesieve.core.steps.axis import CalibrateX
 from curvesieve.core.steps.bridge import Bridge
 from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.repair import Despike
+from curvesieve.core.steps.sieve import through
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.demo.raman import LOADINGS, spectrum
 
@@ -124,3 +127,23 @@ def test_a_step_that_cannot_work_passes_its_input_on_marked():
 def test_faulty_sieves_name_the_fault(data, sentence):
     with pytest.raises(cs.InputError, match=f"Step 1 of the sieve: .*{sentence}"):
         cs.Sieve.parse({"sieve": 1, "steps": [data]})
+
+
+values = st.floats(-1e6, 1e6, allow_nan=False)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    points=st.lists(st.tuples(values, values, st.floats(1e-6, 1e3)), min_size=1, max_size=40), tidy=st.booleans(),
+    known=st.booleans(),
+)  # fmt: skip
+@pytest.mark.parametrize("slug", list(registered_steps()))
+def test_no_step_is_surprised_by_any_curve(slug, points, tidy, known):
+    """Whatever the curve, a step passes something on or says why not; nothing that is not a number comes out."""
+    x, y, u = np.array(sorted(points) if tidy else points).T.copy()
+    start = cs.Curve(x, y, u if known else None)
+    for step in {READY.get(slug) or registered_steps()[slug](), registered_steps()[slug].fitted_to(start)}:
+        trail = through(Slot(id="s", step=step), start, OTHERS)
+        assert bool(trail.problem) == (trail.message == "let everything pass")
+        assert len(trail.after) > 0
+        assert trail.drawn is None or trail.drawn.size == len(start)

@@ -37,7 +37,7 @@ def action_rows(window: Window) -> list[ActionRow]:
     def has_readings() -> bool:
         return bool(bench.ledger.ledger.columns)
 
-    rows = [
+    return [
         ActionRow("Open a study…", "Ctrl+O", window.ask_open),
         ActionRow("Save the study", "Ctrl+S", window.save),
         ActionRow("Save the study as…", "Ctrl+Shift+S", window.ask_save_as),
@@ -68,16 +68,23 @@ def action_rows(window: Window) -> list[ActionRow]:
         ActionRow("Colours of the system", "", lambda: window.use_scheme("")),
         ActionRow("Close the window", "Ctrl+Q", window.close),
     ]
-    steps = registered_steps().values()
-    return rows + [
-        ActionRow(f"Add a step: {step.label}", "", lambda s=step: bench.sieve.add_step(s), has_curve) for step in steps
+
+
+def step_rows(window: Window) -> list[ActionRow]:
+    """An action for each step; made when the finder is first opened, as it loads all steps."""
+    session, bench = window.session, window.curve_bench
+    return [
+        ActionRow(
+            f"Add a step: {step.label}", "", lambda s=step: bench.sieve.add_step(s), lambda: session.entry is not None
+        )  # type: ignore[misc]
+        for step in registered_steps().values()
     ]
 
 
-def make_actions(window: Window) -> list[QAction]:
-    """The window's QActions, with their shortcuts in force, kept enabled or not as the study changes."""
+def make_actions(window: Window, rows: list[ActionRow]) -> list[QAction]:
+    """QActions of the window, with their shortcuts in force, kept enabled or not as the study changes."""
     made: list[tuple[QAction, ActionRow]] = []
-    for row in action_rows(window):
+    for row in rows:
         action = QAction(row.text, window)
         if row.keys:
             action.setShortcut(QKeySequence(row.keys))

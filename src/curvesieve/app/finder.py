@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
@@ -17,10 +19,10 @@ def matches(text: str, wanted: str) -> bool:
 class Finder(QFrame):
     """A field and a list over the window; Enter does the chosen action, Esc leaves."""
 
-    def __init__(self, window: QWidget, actions: list[QAction]) -> None:
+    def __init__(self, window: QWidget, actions: list[QAction], more: Callable[[], list[QAction]] = lambda: []) -> None:
         super().__init__(window)
         self.setObjectName("popup")
-        self.actions_ = actions
+        self.actions_, self._more = actions, more
         self.field = QLineEdit()
         self.field.setPlaceholderText("What do you want to do?")
         self.field.textChanged.connect(self._fill)
@@ -37,6 +39,8 @@ class Finder(QFrame):
     def open(self) -> None:
         window = self.parentWidget()
         assert window is not None
+        self.actions_ = [*self.actions_, *self._more()]
+        self._more = lambda: []
         width = min(520, window.width() - 40)
         self.setGeometry((window.width() - width) // 2, 52, width, 60)
         self.field.clear()

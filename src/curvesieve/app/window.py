@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from curvesieve.app.actions import make_actions
+from curvesieve.app.actions import action_rows, make_actions, step_rows
 from curvesieve.app.benches.curve.bench import CurveBench
 from curvesieve.app.benches.curve.sieve_column import sieves_folder
 from curvesieve.app.exports import Exports
@@ -66,8 +66,8 @@ class Window(QMainWindow):
         self.tray = Tray(self.session.jobs, self)
         self.exports = Exports(self.session, self)
         self._build()
-        self.actions_ = make_actions(self)
-        self.finder = Finder(self, self.actions_)
+        self.actions_ = make_actions(self, action_rows(self))
+        self.finder = Finder(self, self.actions_, lambda: make_actions(self, step_rows(self)))
         self._connect()
         self.setAcceptDrops(True)
         self.setWindowTitle("Curve Sieve")

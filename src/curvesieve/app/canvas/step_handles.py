@@ -14,8 +14,6 @@ from curvesieve.app.theme.tokens import colour
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps import Step, Trail, parse_step
-from curvesieve.core.steps.bridge import Bridge
-from curvesieve.core.steps.level import Baseline
 
 _MARKS = ("at", "zero")
 _NEAR_PX = 12.0
@@ -71,7 +69,7 @@ class StepHandles(QObject):
     @property
     def hint(self) -> str:
         """What the pointer can do with the step in hand; empty when nothing can be dragged."""
-        if isinstance(self.step, Bridge):
+        if self._is_bridge():
             return "Drag the fault's edges, or the outer lines for the flanks · Shift+drag a new band"
         if self._has_anchors():
             return "Double-click to add an anchor, or on one to remove it · drag anchors"
@@ -85,8 +83,8 @@ class StepHandles(QObject):
         x = trail.before.x
         low, high = self._edges(float(x.min()), float(x.max()))
         (self.band.show(low, high) if self._has_band() else self.band.hide())
-        if isinstance(self.step, Bridge) and self.step.low is not None:
-            width = self.step.flank or high - low
+        if self._is_bridge() and getattr(self.step, "low", None) is not None:
+            width = getattr(self.step, "flank", None) or high - low
             self.flanks.show(low - width, high + width)
         else:
             self.flanks.hide()
@@ -112,11 +110,12 @@ class StepHandles(QObject):
             "linear",
         )
 
+    def _is_bridge(self) -> bool:
+        return self.step is not None and "flank" in type(self.step).model_fields
+
     def _has_anchors(self) -> bool:
-        step = self.step
-        return isinstance(step, Baseline) and (
-            step.method == "anchors" or bool(step.method == "polynomial" and step.anchors)
-        )
+        method, anchors = getattr(self.step, "method", ""), getattr(self.step, "anchors", None)
+        return anchors is not None and (method == "anchors" or bool(method == "polynomial" and anchors))
 
     def _mark_field(self) -> str:
         fields = type(self.step).model_fields if self.step is not None else {}
@@ -125,7 +124,7 @@ class StepHandles(QObject):
 
     def _edges(self, first: float, last: float) -> tuple[float, float]:
         low, high = getattr(self.step, "low", None), getattr(self.step, "high", None)
-        if low is None and high is None and isinstance(self.step, Bridge):
+        if low is None and high is None and self._is_bridge():
             return first + 0.45 * (last - first), first + 0.55 * (last - first)
         return first if low is None else low, last if high is None else high
 
@@ -152,12 +151,11 @@ class StepHandles(QObject):
         return {"low": low, "high": high}
 
     def _flanks_moved(self, low: float, high: float) -> dict[str, Any]:
-        step = self.step
-        if not isinstance(step, Bridge) or step.low is None or step.high is None:
+        inner_low, inner_high = getattr(self.step, "low", None), getattr(self.step, "high", None)
+        if inner_low is None or inner_high is None:
             return {}
-        old = step.flank or step.high - step.low
-        sides = (step.low - low, high - step.high)
-        width = max(sides, key=lambda side: abs(side - old))
+        old = getattr(self.step, "flank", None) or inner_high - inner_low
+        width = max((inner_low - low, high - inner_high), key=lambda side: abs(side - old))
         return {"flank": rounded((width,), width)[0]} if width > 0 else {}
 
     def _mark_moved(self) -> dict[str, Any]:
@@ -173,11 +171,11 @@ class StepHandles(QObject):
 
     def _place_anchors(self) -> None:
         self._clear_anchors()
-        step, curve = self.step, self.curve
-        if not isinstance(step, Baseline) or curve is None or not self._has_anchors():
+        if self.curve is None or not self._has_anchors():
             return
-        heights = step.heights or self._on_line(step.anchors)
-        for x, y in zip(step.anchors, heights, strict=False):
+        at = getattr(self.step, "anchors", ())
+        heights = getattr(self.step, "heights", ()) or self._on_line(at)
+        for x, y in zip(at, heights, strict=False):
             place = (float(self.plot.map_x(x)), float(self.plot.map_y(y)))
             anchor = pg.TargetItem(
                 place, size=11, symbol="s", pen=pen("verdigris", 2), brush=pg.mkBrush(colour("card")),
@@ -208,7 +206,7 @@ class StepHandles(QObject):
 
     def double_click(self, x: float, y: float) -> bool:
         """Adds an anchor at a place in the view, or removes the one that is there; False when there are no anchors."""
-        if not self._has_anchors() or not isinstance(self.step, Baseline) or self.curve is None:
+        if not self._has_anchors() or self.curve is None:
             return False
         width, height = self.plot.box.viewPixelSize()
         near = [

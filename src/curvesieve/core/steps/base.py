@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 from abc import abstractmethod
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Protocol
@@ -13,6 +14,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, nearest
 
+MODULES = ("trim", "repair", "bridge", "level", "smooth", "axis", "transform", "combine")
+"""The modules that declare steps, in the order in which an intent lists them."""
 INTENTS = ("trim", "repair", "level", "smooth", "re-axis", "transform", "combine")
 
 
@@ -80,7 +83,8 @@ def StepField(  # a field factory reads as a type at its place of use, like pyda
 class Step(BaseModel):
     """One repair or preparation. Subclasses declare fields and `apply`; see `trim` and `repair`."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    # Built when first used: most sessions use few of the steps, and the window should be there at once.
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     slug: ClassVar[str]
     label: ClassVar[str]
@@ -121,8 +125,19 @@ def donor_names(step: Step) -> tuple[str, ...]:
 
 def registered_steps() -> dict[str, type[Step]]:
     """Every step by its slug, grouped by intent in the order of `INTENTS`."""
+    for module in MODULES:
+        importlib.import_module(f"curvesieve.core.steps.{module}")
+    return _loaded_steps()
+
+
+def _loaded_steps() -> dict[str, type[Step]]:
     found = [cls for cls in _subclasses(Step) if hasattr(cls, "slug")]  # type: ignore[type-abstract]
-    return {cls.slug: cls for cls in sorted(found, key=lambda cls: INTENTS.index(cls.intent))}
+    order = [f"curvesieve.core.steps.{module}" for module in MODULES]
+
+    def place(cls: type[Step]) -> tuple[int, int]:
+        return INTENTS.index(cls.intent), order.index(cls.__module__) if cls.__module__ in order else len(order)
+
+    return {cls.slug: cls for cls in sorted(found, key=place)}
 
 
 def _subclasses(cls: type[Step]) -> list[type[Step]]:
@@ -133,8 +148,10 @@ def parse_step(data: Any) -> Step:
     """The step that `to_json` wrote; unknown slugs and fields raise InputError, which names them."""
     if not isinstance(data, dict) or not isinstance(data.get("step"), str):
         raise InputError(f'A step must look like {{"step": "despike", …}}, but is {str(data)[:60]}.')
-    steps = registered_steps()
     slug = data["step"]
+    steps = _loaded_steps()
+    if slug not in steps:
+        steps = registered_steps()
     if slug not in steps:
         raise InputError(f"There is no step {slug!r}; known are {', '.join(steps)}{nearest(slug, list(steps))}")
     try:

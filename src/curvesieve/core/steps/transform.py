@@ -266,7 +266,8 @@ class ReExpress(Step):
         u = curve.u if self.new_y.strip() == "y" else None
         if curve.u is not None and u is None:
             y_as_parameter: Any = [curve.y]  # the exact derivative by y, at every point at once
-            slope = compile_formula(parse(self.new_y, ("x",))).both([curve.x], y_as_parameter)[1:]
+            with np.errstate(all="ignore"):  # where there is no value, the point is dropped below
+                slope = compile_formula(parse(self.new_y, ("x",))).both([curve.x], y_as_parameter)[1:]
             factor = np.broadcast_to(slope[0], curve.x.shape) if slope else np.zeros(len(curve))
             u = np.abs(factor) * curve.u
         keep = np.isfinite(made["x"]) & np.isfinite(made["y"])

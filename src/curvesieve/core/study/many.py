@@ -6,14 +6,16 @@ import atexit
 import json
 import os
 from collections.abc import Callable, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import replace
 from functools import cache, lru_cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.steps import Caught, Sieve, Trail
 from curvesieve.core.steps.sieve import Sieved
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future, ProcessPoolExecutor
 
 _WORTH_IT = 200_000
 """Points times steps below which other processes cost more than they save."""
@@ -54,6 +56,7 @@ def _told(made: Sieved, i: int, count: int, watch: Callable[[float], None] | Non
 def _pool() -> ProcessPoolExecutor:
     """One worker a core, started afresh (a copy of a process with threads is not safe), kept for the next time."""
     import multiprocessing
+    from concurrent.futures import ProcessPoolExecutor
 
     pool = ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("spawn"))
     atexit.register(pool.shutdown, wait=False, cancel_futures=True)
