@@ -77,8 +77,8 @@ def _mend(window: Window, folder: Path, take: Callable[[str], None]) -> None:
     from PyQt6.QtTest import QTest
 
     from curvesieve.app.session import View
+    from curvesieve.core.steps.baseline import Baseline
     from curvesieve.core.steps.bridge import Bridge
-    from curvesieve.core.steps.level import Baseline
     from curvesieve.core.study import edits
 
     session = window.session

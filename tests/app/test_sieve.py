@@ -15,9 +15,10 @@ from curvesieve.app.session import View
 from curvesieve.core.curve import Flag
 from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.steps.baseline import Baseline
 from curvesieve.core.steps.bridge import Bridge
 from curvesieve.core.steps.combine import Combine
-from curvesieve.core.steps.level import Baseline, Scale
+from curvesieve.core.steps.level import Scale
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study.compute import sieve_family, sieved_curve, unusual_catches

@@ -6,12 +6,12 @@ import pytest
 from PyQt6.QtCore import QModelIndex, Qt
 from PyQt6.QtTest import QAbstractItemModelTester, QTest
 
-from curvesieve.app.finder import matches
 from curvesieve.app.main import make_application
 from curvesieve.app.session import View
 from curvesieve.app.theme import DARK, LIGHT, family_colours
 from curvesieve.app.widgets.basics import Elided
 from curvesieve.app.widgets.number import NumberField
+from curvesieve.app.widgets.popup import matches
 from curvesieve.app.widgets.switch import Switch
 from curvesieve.demo import EXAMPLE
 from curvesieve.demo.build import build_study

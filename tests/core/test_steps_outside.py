@@ -12,9 +12,10 @@ from pybaselines.utils import gaussian
 import curvesieve as cs
 from curvesieve.core.curve import Flag
 from curvesieve.core.steps.axis import CalibrateX, Resample
+from curvesieve.core.steps.baseline import Baseline
 from curvesieve.core.steps.bridge import LAWS, Bridge
 from curvesieve.core.steps.combine import Average, Combine
-from curvesieve.core.steps.level import Baseline, Scale, ShiftLevel, Zero
+from curvesieve.core.steps.level import Scale, ShiftLevel, Zero
 from curvesieve.core.steps.lines import TABLES, add_tables
 from curvesieve.core.steps.repair import Despike, DespikeDifferences
 from curvesieve.core.steps.smooth import Smooth

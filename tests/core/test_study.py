@@ -10,8 +10,9 @@ import numpy as np
 import pytest
 
 import curvesieve as cs
+from curvesieve.core.errors import InputError
 from curvesieve.core.study import Study, edits, load_study, save_study
-from curvesieve.core.study.ledger import ledger_of, to_csv
+from curvesieve.core.study.ledger import ledger_of, provenance, to_csv
 from curvesieve.demo import EXAMPLE
 from curvesieve.demo.build import build_study
 
@@ -133,3 +134,18 @@ def test_numbers_know_when_they_are_out_of_date(study):
     header = to_csv(ledger_of(study, study.document.families[0])).splitlines()[0]
     assert header.startswith("curve,loading (wt%),P1 center (cm-1),u(P1 center) (cm-1)")
     assert header.endswith("R²,RMSE (counts),state")
+
+
+def test_a_reading_names_the_steps_of_a_shared_sieve(tmp_path):
+    study = build_study(tmp_path)
+    entry = study.document.curves[EXAMPLE]
+    shared = edits.share_sieve(entry.id)(study)
+    assert shared.shares_sieve(entry.id)
+    assert shared.fit_is_current(entry.id), "the same steps, wherever they are kept"
+    said = provenance(shared, shared.entry(entry.id), shared.readings(entry.id)[0])
+    assert said == provenance(study, entry, study.readings(entry.id)[0])
+    assert "after Keep range, Despike" in said
+    alone = edits.step_out(entry.id)(shared)
+    assert alone.slots(entry.id) == shared.slots(entry.id)
+    with pytest.raises(InputError, match="shared within a family of two or more"):
+        edits.share_sieve("c")(Study().with_document(curves=(entry.model_copy(update={"id": "c"}),)))

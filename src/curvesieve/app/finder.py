@@ -4,29 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QAction, QKeyEvent
-from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from curvesieve.app.widgets.popup import Popup, matches
 
 _MOST_ROWS = 14
 
 
-def matches(text: str, wanted: str) -> bool:
-    """Whether every word asked for begins, or stands in, the action's name."""
-    return all(word in text.casefold() for word in wanted.casefold().split())
-
-
-class Finder(QFrame):
+class Finder(Popup):
     """A field and a list over the window; Enter does the chosen action, Esc leaves."""
 
     def __init__(self, window: QWidget, actions: list[QAction], more: Callable[[], list[QAction]] = lambda: []) -> None:
-        super().__init__(window)
-        self.setObjectName("popup")
+        super().__init__(window, "What do you want to do?")
         self.actions_, self._more = actions, more
-        self.field = QLineEdit()
-        self.field.setPlaceholderText("What do you want to do?")
-        self.field.textChanged.connect(self._fill)
-        self.field.installEventFilter(self)
         self.list = QListWidget()
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.itemClicked.connect(self._do)
@@ -34,7 +26,6 @@ class Finder(QFrame):
         layout.setContentsMargins(10, 10, 10, 10)
         layout.addWidget(self.field)
         layout.addWidget(self.list)
-        self.hide()
 
     def open(self) -> None:
         window = self.parentWidget()
@@ -43,13 +34,9 @@ class Finder(QFrame):
         self._more = lambda: []
         width = min(520, window.width() - 40)
         self.setGeometry((window.width() - width) // 2, 52, width, 60)
-        self.field.clear()
-        self._fill("")
-        self.show()
-        self.raise_()
-        self.field.setFocus()
+        self.present()
 
-    def _fill(self, wanted: str) -> None:
+    def fill(self, wanted: str) -> None:
         self.list.clear()
         for action in self.actions_:
             name = action.text().replace("&", "")
@@ -68,9 +55,9 @@ class Finder(QFrame):
         height = min(self.list.count(), _MOST_ROWS) * self.list.sizeHintForRow(0) + 6
         self.list.setFixedHeight(height)
         self.resize(self.width(), height + self.field.sizeHint().height() + 28)
-        self._move(0)
+        self.walk(0)
 
-    def _move(self, by: int) -> None:
+    def walk(self, by: int) -> None:
         rows = [i for i in range(self.list.count()) if self._enabled(i)]
         if rows:
             now = self.list.currentRow()
@@ -81,26 +68,11 @@ class Finder(QFrame):
         item = self.list.item(row)
         return item is not None and bool(item.flags() & Qt.ItemFlag.ItemIsEnabled)
 
+    def choose_current(self) -> None:
+        self._do(self.list.currentItem())
+
     def _do(self, item: QListWidgetItem | None) -> None:
         if item is not None and item.flags() & Qt.ItemFlag.ItemIsEnabled:
             action: QAction = item.data(Qt.ItemDataRole.UserRole)
             self.hide()
             action.trigger()
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is not None and event.type() == QEvent.Type.FocusOut:
-            self.hide()
-        if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
-            return False
-        match event.key():
-            case Qt.Key.Key_Down:
-                self._move(1)
-            case Qt.Key.Key_Up:
-                self._move(-1)
-            case Qt.Key.Key_Return | Qt.Key.Key_Enter:
-                self._do(self.list.currentItem())
-            case Qt.Key.Key_Escape:
-                self.hide()
-            case _:
-                return False
-        return True

@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from curvesieve.app.canvas.band import Band
+from curvesieve.app.canvas.lasso import leave_out
 from curvesieve.app.canvas.layers import Layers
 from curvesieve.app.canvas.peaks import PeakHandles, Shape
 from curvesieve.app.canvas.plot import Plot
@@ -394,31 +395,8 @@ class Canvas(QWidget):
             self.session.apply(edits.change_step(curve_id, trail.slot.id, step), f"drag {step.label}")
 
     def _lassoed(self, outline: object) -> None:
-        """Alt+drag around points: they are left out, or taken in again, by the step in hand or by a new one."""
-        scene, curve_id = self._scene, self.session.view.curve
-        if scene is None or curve_id is None:
-            return
-        trail = scene.trail if scene.trail and isinstance(scene.trail.slot.step, LeaveOut) else None
-        curve = trail.before if trail is not None else scene.after
-        inside = _within(np.asarray(outline), self.plot.map_x(curve.x), self.plot.map_y(curve.y))
-        if not inside.any():
-            self.session.noticed.emit("No point lies within what was drawn.", "word")
-            return
-        chosen = set(np.unique(curve.x[inside]).tolist())
-        if trail is not None:
-            step = trail.slot.step
-            assert isinstance(step, LeaveOut)
-            points = tuple(sorted(set(step.points) ^ chosen))
-            self.session.apply(
-                edits.change_step(curve_id, trail.slot.id, step.model_copy(update={"points": points})),
-                "leave points out",
-            )
-            return
-        slot_id = edits.new_id("step")
-        if self.session.apply(
-            edits.add_step(curve_id, LeaveOut(points=tuple(sorted(chosen))), slot_id), "leave points out"
-        ):
-            self.session.look_at_stage(slot_id)
+        if self._scene is not None:
+            leave_out(self.session, self._scene, self.plot, outline)
 
     def _peak_dragged(self, number: int, center: float, height: float, fwhm: float) -> None:
         self._draw_model(self._with_peak(number, center, height, fwhm))
@@ -435,15 +413,3 @@ def _frame_of(scene: Scene) -> str:
     """What the ranges of the axes belong to: a curve, and the quantities on the axes."""
     curve = scene.after
     return "|".join([scene.entry.id, curve.x_label, curve.x_unit, curve.y_label, curve.y_unit])
-
-
-def _within(outline: np.ndarray, x: np.ndarray, y: np.ndarray) -> np.ndarray:
-    """The points inside a closed outline, by the parity of crossings; all in view coordinates."""
-    inside = np.zeros(np.shape(x), bool)
-    if len(outline) < 3:
-        return inside
-    for (x0, y0), (x1, y1) in zip(outline, np.roll(outline, -1, axis=0), strict=True):
-        crosses = (y0 > y) != (y1 > y)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            inside ^= crosses & (x < (x1 - x0) * (y - y0) / (y1 - y0) + x0)
-    return inside

@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, nearest
 
-MODULES = ("trim", "repair", "bridge", "level", "smooth", "axis", "transform", "combine")
+MODULES = ("trim", "repair", "bridge", "level", "baseline", "smooth", "axis", "transform", "combine")
 """The modules that declare steps, in the order in which an intent lists them."""
 INTENTS = ("trim", "repair", "level", "smooth", "re-axis", "transform", "combine")
 

@@ -7,15 +7,14 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from pydantic import model_validator
 
 from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.fitting import fit
 from curvesieve.core.formula import compile_formula, evaluate, parse
 from curvesieve.core.models import TERMS
-from curvesieve.core.steps.base import Caught, Passed, Step, StepField
-from curvesieve.core.steps.trim import check_order
+from curvesieve.core.steps.base import Caught, Passed, StepField
+from curvesieve.core.steps.trim import Banded
 
 LAWS = ("line", "polynomial", "spline", "pchip", "exponential", "double exponential")
 _SINGLE = "offset + amplitude*exp(-(x - begin)/tau)"
@@ -34,7 +33,7 @@ class _Span:
     parameters: int
 
 
-class Bridge(Step):
+class Bridge(Banded):
     """Replaces the points between low and high by a law fitted to the flanks on both sides.
 
     The law is fitted to both flanks at once (weighted by u where it is known), so that its ends meet them within the
@@ -65,11 +64,6 @@ class Bridge(Step):
     ends: Literal["as fitted", "value", "value and slope"] = StepField(
         "value", label="ends meet in", help="What must agree with the flanks where the bridge begins and ends."
     )
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Bridge:
-        check_order(self.low, self.high)
-        return self
 
     def apply(self, curve: Curve) -> Passed:
         low, high = self._band(curve)

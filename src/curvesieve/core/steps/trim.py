@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Self
 
 import numpy as np
 from pydantic import model_validator
@@ -13,13 +14,18 @@ from curvesieve.core.formula import evaluate, parse
 from curvesieve.core.steps.base import Caught, Passed, Step, StepField
 
 
-def check_order(low: float | None, high: float | None) -> None:
-    """Raises ValueError, for a validator, when a band is the wrong way round."""
-    if low is not None and high is not None and low > high:
-        raise ValueError(f"low ({low:g}) must not be above high ({high:g})")
+class Banded(Step):
+    """What steps with a band from low to high have in common: the band is the right way round."""
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        low, high = getattr(self, "low", None), getattr(self, "high", None)
+        if low is not None and high is not None and low > high:
+            raise ValueError(f"low ({low:g}) must not be above high ({high:g})")
+        return self
 
 
-class KeepRange(Step):
+class KeepRange(Banded):
     """Passes the points whose x lies between low and high, both included."""
 
     slug = "keep-range"
@@ -29,11 +35,6 @@ class KeepRange(Step):
 
     low: float | None = StepField(None, label="low", unit="x", help="Smallest x that passes; empty: no lower limit.")
     high: float | None = StepField(None, label="high", unit="x", help="Largest x that passes; empty: no upper limit.")
-
-    @model_validator(mode="after")
-    def _in_order(self) -> KeepRange:
-        check_order(self.low, self.high)
-        return self
 
     def apply(self, curve: Curve) -> Passed:
         keep = np.ones(len(curve), bool)
@@ -61,7 +62,7 @@ class KeepRange(Step):
         return cls(low=float(curve.x.min()), high=float(curve.x.max())) if len(curve) else cls()
 
 
-class LeaveOut(Step):
+class LeaveOut(Banded):
     """Flags points as left out: they stay on the curve, but no fit and no reading uses them.
 
     Points are told by a band of x, by a rule such as ``y > 50``, or one by one by their x.
@@ -78,11 +79,6 @@ class LeaveOut(Step):
     points: tuple[float, ...] = StepField(
         (), label="points", unit="x", help="x of single points; Alt+drag around them on the plot."
     )
-
-    @model_validator(mode="after")
-    def _in_order(self) -> LeaveOut:
-        check_order(self.low, self.high)
-        return self
 
     def apply(self, curve: Curve) -> Passed:
         out = np.isin(curve.x, np.array(self.points))

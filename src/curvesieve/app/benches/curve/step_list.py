@@ -2,30 +2,24 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QFrame, QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
-from curvesieve.app.finder import matches
 from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
+from curvesieve.app.widgets.popup import Popup, matches
 from curvesieve.core.steps import registered_steps
 
 _SIZE = (560, 620)
 
 
-class StepList(QFrame):
+class StepList(Popup):
     """A field over the list. `chosen` reports the class of the step."""
 
     chosen = pyqtSignal(object)
 
     def __init__(self, window: QWidget) -> None:
-        super().__init__(window)
-        self.setObjectName("popup")
-        self.field = QLineEdit()
-        self.field.setPlaceholderText("What should the step do?")
-        self.field.textChanged.connect(self._fill)
-        self.field.installEventFilter(self)
+        super().__init__(window, "What should the step do?")
         self.tree = QTreeWidget()
         self.tree.setColumnCount(2)
         self.tree.setHeaderHidden(True)
@@ -38,7 +32,6 @@ class StepList(QFrame):
         rows.setContentsMargins(10, 10, 10, 10)
         rows.addWidget(self.field)
         rows.addWidget(self.tree, 1)
-        self.hide()
 
     def open(self, corner: QPoint) -> None:
         """Opens with its top right corner at a place of the window, as far as it fits."""
@@ -47,13 +40,9 @@ class StepList(QFrame):
         width, height = _SIZE[0], min(_SIZE[1], window.height() - 80)
         top = max(50, min(corner.y(), window.height() - height - 30))
         self.setGeometry(max(10, corner.x() - width), top, width, height)
-        self.field.clear()
-        self._fill("")
-        self.show()
-        self.raise_()
-        self.field.setFocus()
+        self.present()
 
-    def _fill(self, wanted: str) -> None:
+    def fill(self, wanted: str) -> None:
         self.tree.clear()
         intent = ""
         for step in registered_steps().values():
@@ -76,38 +65,23 @@ class StepList(QFrame):
             nothing.setFlags(Qt.ItemFlag.NoItemFlags)
             nothing.setFirstColumnSpanned(True)
             self.tree.addTopLevelItem(nothing)
-        self._move(0)
+        self.walk(0)
 
     def _steps(self) -> list[QTreeWidgetItem]:
         items = (self.tree.topLevelItem(i) for i in range(self.tree.topLevelItemCount()))
         return [item for item in items if item is not None and item.data(0, Qt.ItemDataRole.UserRole) is not None]
 
-    def _move(self, by: int) -> None:
+    def walk(self, by: int) -> None:
         items, now = self._steps(), self.tree.currentItem()
         if items:
             at = next((i for i, item in enumerate(items) if item is now), -by if by else 0)
             self.tree.setCurrentItem(items[(at + by) % len(items)])
+
+    def choose_current(self) -> None:
+        self._choose(self.tree.currentItem())
 
     def _choose(self, item: QTreeWidgetItem | None) -> None:
         step = item.data(0, Qt.ItemDataRole.UserRole) if item is not None else None
         if step is not None:
             self.hide()
             self.chosen.emit(step)
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is not None and event.type() == QEvent.Type.FocusOut:
-            self.hide()
-        if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
-            return False
-        match event.key():
-            case Qt.Key.Key_Down:
-                self._move(1)
-            case Qt.Key.Key_Up:
-                self._move(-1)
-            case Qt.Key.Key_Return | Qt.Key.Key_Enter:
-                self._choose(self.tree.currentItem())
-            case Qt.Key.Key_Escape:
-                self.hide()
-            case _:
-                return False
-        return True
