@@ -212,8 +212,8 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
     session.look_at_stage("double")
     stages = w.curve_bench.canvas.against
     assert [stages.itemText(i) for i in range(stages.count())] == [
-        "against its input",
-        "against the record",
+        "against input",
+        "against record",
         "against my own",
     ]
     stages.setCurrentIndex(1)

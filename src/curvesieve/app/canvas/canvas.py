@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
 from curvesieve.app.canvas.band import Band
 from curvesieve.app.canvas.lasso import leave_out
@@ -71,6 +71,7 @@ class Canvas(QWidget):
     def _build(self) -> None:
         self.title = QLabel()
         self.title.setTextFormat(Qt.TextFormat.RichText)
+        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.x_scale = self._button("x lin", "Linear or logarithmic x axis", self._switch_scale)
         self.y_scale = self._button("y lin", "Linear or logarithmic y axis", self._switch_scale)
         for scale in (self.x_scale, self.y_scale):
@@ -80,6 +81,8 @@ class Canvas(QWidget):
         top.setContentsMargins(0, 0, 0, 0)
         top.addWidget(self.title, 1)
         self.against = Choice()
+        self.against.setMinimumContentsLength(9)
+        self.against.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.against.setAccessibleName("what the stage in hand is compared with")
         self.against.setToolTip("The grey curve: what the stage in hand is compared with")
         self.against.textActivated.connect(lambda _: self._compare(self.against.currentData()))
@@ -206,13 +209,13 @@ class Canvas(QWidget):
         """The stages before the one in hand, which it can be compared with."""
         trails, view = scene.made.trail, self.session.view
         place = next((i for i, trail in enumerate(trails) if trail.slot.id == view.stage), len(trails))
-        rows = [("against its input", ""), ("against the record", RECORDED)]
+        rows = [("against input", ""), ("against record", RECORDED)]
         rows += [(f"against {t.slot.name or t.slot.step.label}", t.slot.id) for t in trails[:place]]
         self.against.clear()
         for text, stage in rows:
             self.against.addItem(text, stage)
         self.against.setCurrentIndex(max(self.against.findData(view.against), 0))
-        self.against.setVisible(bool(trails) and view.stage != RECORDED)
+        self.against.setVisible(len(trails) > 1 and view.stage != RECORDED)
 
     def _compare(self, stage: str) -> None:
         self.session.look(replace(self.session.view, against=stage))

@@ -58,7 +58,8 @@ class CalibrateX(Step):
         residual = wanted - measured - correction(measured)
         dof = measured.size - self.order - 1
         rms = float(np.sqrt(residual @ residual / dof)) if dof > 0 else 0.0
-        worst = ", ".join(f"{r:+.3g}" for r in residual)
+        rounding = 1e-12 * float(np.abs(wanted).max())
+        worst = ", ".join(f"{0.0 if abs(r) <= rounding else r:+.3g}" for r in residual)
         said = f"{counted(measured.size, 'line')}, residuals {worst}" + (
             f"; standard deviation {rms:.3g}" if dof else ""
         )
