@@ -12,7 +12,9 @@ from hypothesis import strategies as st
 
 import curvesieve as cs
 from curvesieve.core.formats import reading, tables
+from curvesieve.core.intake.take import Take
 from curvesieve.core.record import FileBytes, Source
+from curvesieve.core.study import Study, edits, load_study, save_study
 from tests.conftest import STRD
 
 
@@ -164,6 +166,14 @@ def test_a_large_file_is_read_in_pieces_and_can_be_stopped(tmp_path, monkeypatch
     assert shares == sorted(shares)
     assert (len(shares), shares[-1]) == (6, 1.0)
     assert source.sha256 == Source("x", path.read_bytes()).sha256
+
+    # The study keeps the numbers and the hash, not the bytes.
+    study = edits.add_curves(Study(), [(table.record, Take(0, 1))], "large")
+    save_study(study, tmp_path / "s.sieve")
+    again = load_study(tmp_path / "s.sieve")
+    assert not again.sources
+    assert (again.document.records[0].source, again.document.records[0].source_kept) == (source.sha256, False)
+    np.testing.assert_array_equal(again.recorded(again.document.curves[0].id).y, values[:, 1])
 
     def stop(share: float) -> None:
         raise KeyboardInterrupt
