@@ -156,7 +156,7 @@ def _fit(options: argparse.Namespace) -> int:
         curve.x,
         curve.y,
         curve.u,
-        start=dict(_assignment(text, "--start") for text in options.start),
+        start=dict(_assignment(text, "--start") for text in options.start) or None,
         hold=[name for text in options.hold for name in text.split(",") if name],
         bounds={name: _limits(text, f"--bound {name}") for name, text in map(_split_assignment, options.bound)},
         loss=options.loss,

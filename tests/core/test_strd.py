@@ -77,3 +77,19 @@ def test_a_second_fit_from_the_result_stays():
     for name, parameter in first.parameters.items():
         assert again.parameters[name].value == pytest.approx(parameter.value, rel=1e-8)
         assert again.parameters[name].u == pytest.approx(parameter.u, rel=1e-6)
+
+
+WITHOUT_START = (
+    "BoxBOD", "Chwirut1", "DanWood", "Eckerle4", "Hahn1", "Kirby2", "Lanczos3", "MGH09", "MGH10", "MGH17", "Misra1a",
+    "Misra1d", "Nelson", "Rat42", "Rat43", "Roszman1", "Thurber",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("name", WITHOUT_START)
+def test_certified_sums_of_squares_without_any_start(name):
+    """The search for starts is young: Bennett5, Gauss2 and Gauss3 are not found by it yet."""
+    x, y, variables = data_of(name)
+    result = cs.fit(FORMULAS[name], x, y, variable=variables)
+    assert result.converged, result.message
+    # By the sum of squares: terms that are alike may come out in another order.
+    assert digits(result.statistics.rss, certified(name).rss) >= 6

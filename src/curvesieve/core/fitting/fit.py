@@ -13,10 +13,12 @@ from curvesieve.core.fitting.problem import Problem, state_problem
 from curvesieve.core.fitting.result import FitResult, FittedParameter
 from curvesieve.core.fitting.solver import at_bound, solve
 from curvesieve.core.fitting.uncertainty import covariance, statistics
-from curvesieve.core.models import TERMS, Model, formula_sum
+from curvesieve.core.models import TERMS, FormulaSum, Model, formula_sum
 from curvesieve.core.models.starts import Data
 
 Floats = NDArray[np.float64]
+_BETTER, _ALIKE, _ENOUGH = 0.999999, 1.000001, 2
+"""A fit is better, or the same, by so much of the sum of squares; so many more of the same end the search."""
 Watch = Callable[[Floats], None]
 
 
@@ -36,7 +38,8 @@ def fit(
 
     `x` has shape (n,), or (k, n) with k names in `variable`; `y` and `u` (the standard uncertainty of y) have
     shape (n,). `start` maps parameters to where the fit begins; for a library term it may be left out or name
-    only some. `hold` keeps parameters at their start, `bounds` limits them. `loss` is one of `LOSSES`.
+    only some. Without any start, a formula's are looked for in the data (see `search`), and the best of the fits is
+    given. `hold` keeps parameters at their start, `bounds` limits them. `loss` is one of `LOSSES`.
     Raises InputError when something given is wrong; a fit that does not converge says so in its result.
     """
     variables = (variable,) if isinstance(variable, str) else tuple(variable)
@@ -47,7 +50,50 @@ def fit(
     if term and xs.ndim == 1 and xs.shape == ys.shape and xs.size:
         starts = term.start(Data(xs, ys)) | starts
     us = None if u is None else np.asarray(u, dtype=np.float64)
+    if start is None and not term and not hold:
+        return _searched(summed, xs, ys, us, bounds, loss, model)
     return _solved(state_problem(summed, xs, ys, us, starts, hold, bounds, loss), model)
+
+
+def _searched(
+    summed: FormulaSum, x: Floats, y: Floats, u: Floats | None, bounds: Mapping[str, tuple[float, float]] | None,
+    loss: str, formula: str,
+) -> FitResult:  # fmt: skip
+    """The best of the fits from the most promising starts that the data give; see `search.find_starts`."""
+    from curvesieve.core.fitting.search import find_starts
+
+    checked = state_problem(summed, x, y, u, _within(dict.fromkeys(summed.names, 1.0), bounds), (), bounds, loss)
+    starts = find_starts(summed, checked.rows, checked.y, checked.u)
+    if not starts:
+        raise InputError("The formula has no value on these x for any start that was tried; give starts of your own.")
+    best: FitResult | None = None
+    agreed = 0
+    for start in starts:
+        problem = state_problem(summed, x, y, u, _within(start, bounds), (), bounds, loss)
+        try:
+            found = _solved(problem, formula)
+        except InputError:
+            continue
+        if not np.isfinite(found.statistics.rss):
+            continue
+        if best is None or (found.converged, -found.statistics.rss) > (best.converged, -best.statistics.rss * _BETTER):
+            best, agreed = found, 0
+        elif found.converged and best.converged and found.statistics.rss < best.statistics.rss * _ALIKE:
+            agreed += 1
+        if agreed >= _ENOUGH:
+            break
+    if best is None:
+        raise InputError("No start was found from which the formula can be fitted; give starts of your own.")
+    return best
+
+
+def _within(start: Mapping[str, float], bounds: Mapping[str, tuple[float, float]] | None) -> dict[str, float]:
+    """The start moved inside its bounds."""
+    moved = dict(start)
+    for name, (low, high) in (bounds or {}).items():
+        if name in moved:
+            moved[name] = float(np.clip(moved[name], low, high))
+    return moved
 
 
 def fit_model(model: Model, curve: Curve, watch: Watch | None = None) -> FitResult:

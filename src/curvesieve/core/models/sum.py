@@ -5,9 +5,10 @@ Each piece is compiled on its own and kept, so that a model of ten peaks costs t
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -55,7 +56,7 @@ class FormulaSum:
         first = True
         numbers = p.tolist()  # plain floats: arithmetic between NumPy scalars is ten times slower
         for compiled, places in self._compiled:
-            piece = compiled.value(rows, [numbers[i] for i in places])
+            piece = _called(compiled.value, rows, [numbers[i] for i in places])
             if first:
                 out[...] = piece
                 first = False
@@ -71,7 +72,7 @@ class FormulaSum:
             value[...] = 0.0
             jacobian[...] = 0.0
         for compiled, places in self._compiled:
-            piece, *columns = compiled.both(rows, [numbers[i] for i in places])
+            piece, *columns = _called(compiled.both, rows, [numbers[i] for i in places])
             if single:
                 value[...] = piece
             else:
@@ -81,6 +82,15 @@ class FormulaSum:
                     jacobian[i] = column
                 else:
                     jacobian[i] += column
+
+
+def _called(function: Callable[..., Any], rows: Sequence[Floats], numbers: list[float]) -> Any:
+    """The function's value; where plain floats would raise, NumPy's give an infinity that a solver steps back from."""
+    try:
+        return function(rows, numbers)
+    except (OverflowError, ZeroDivisionError):
+        with np.errstate(all="ignore"):
+            return function(rows, [np.float64(number) for number in numbers])
 
 
 def formula_sum(text: str, variables: tuple[str, ...] = ("x",)) -> FormulaSum:

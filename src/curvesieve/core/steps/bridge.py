@@ -21,7 +21,6 @@ _SINGLE = "offset + amplitude*exp(-(x - begin)/tau)"
 _DOUBLE = "offset + amplitude_1*exp(-(x - begin)/tau_1) + amplitude_2*exp(-(x - begin)/tau_2)"
 _END_POINTS = 9
 _SURE = 3.0
-_STARTS = (1.0, 0.1, 10.0, -1.0)
 
 
 @dataclass(frozen=True)
@@ -198,20 +197,7 @@ class Bridge(Banded):
         formula = parse(text)
         if len(flanks) <= len(formula.parameters):
             raise InputError(self._too_few(len(flanks), len(formula.parameters)))
-        if self.law in TERMS:
-            return self._by_fit(flanks, self.law, None, ())
-        tried = [self._attempt(flanks, text, dict.fromkeys(formula.parameters, value)) for value in _STARTS]
-        found = [span for span in tried if isinstance(span, tuple)]
-        if not found:
-            raise InputError(str(tried[0]))
-        return min(found, key=lambda pair: pair[0])[1]
-
-    def _attempt(self, flanks: Curve, text: str, start: dict[str, float]) -> tuple[float, _Span] | str:
-        try:
-            span = self._by_fit(flanks, text, start, ())
-        except InputError as error:
-            return str(error)
-        return float(np.sum((span.value(flanks.x) - flanks.y) ** 2)), span
+        return self._by_fit(flanks, self.law, None, ())
 
     def _by_fit(self, flanks: Curve, text: str, start: dict[str, float] | None, hold: tuple[str, ...]) -> _Span:
         result = fit(text, flanks.x, flanks.y, flanks.u, start=start, hold=hold)
