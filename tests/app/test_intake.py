@@ -304,6 +304,7 @@ def test_curves_are_made_without_a_file(window, qtbot, folder):
     assert not making.put.isEnabled()
     type_into(making.points.line, "500")
     click(making.put)
+    qtbot.waitUntil(lambda: len(w.tray.files) == 2, timeout=20000)
     waiting = w.tray.shown
     expected = np.random.default_rng(7).poisson(400 * np.exp(-np.linspace(0, 10, 500)))
     np.testing.assert_array_equal(waiting.record["y"].values, expected)
@@ -315,6 +316,7 @@ def test_curves_are_made_without_a_file(window, qtbot, folder):
     pick(making.channel, "Force")
     type_into(making.bins.line, "12")
     click(making.put)
+    qtbot.waitUntil(lambda: len(w.tray.files) == 3, timeout=20000)
     counts = w.tray.shown.record["count"].values
     assert (counts.size, counts.sum()) == (12, 400)
     click(bench.files.bring)

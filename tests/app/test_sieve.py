@@ -20,6 +20,7 @@ from curvesieve.core.steps.bridge import Bridge
 from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.level import Scale
 from curvesieve.core.steps.repair import Despike
+from curvesieve.core.steps.transform import Spectrum
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study.compute import sieve_family, sieved_curve, unusual_catches
 from curvesieve.core.study.sieves import save_sieve
@@ -252,3 +253,15 @@ def test_a_step_that_fails_fails_alone(window, qtbot):
     assert isinstance(w.session.study.slots(ids[1])[0].step, Combine)
     assert not isinstance(w.session.study.slots(ids[1])[0].step, Bridge)
     QApplication.processEvents()
+
+
+def test_a_step_that_takes_long_leaves_the_window_free(window, qtbot):
+    """Least squares at every frequency of 3,000 uneven points is seconds of work: it is done in the background."""
+    x = np.sort(np.random.default_rng(0).uniform(0, 100, 3000))
+    study = study_of(("made", x, np.sin(x)))
+    w = window(study)
+    step = Spectrum(uneven="lomb-scargle")
+    w.session.apply(edits.add_step(w.session.view.curve, step, "s"), "add")
+    assert w.session.sieved() is None
+    qtbot.waitUntil(lambda: w.session.sieved() is not None, timeout=60000)
+    assert w.session.sieved().curve.x_label == "frequency"

@@ -102,7 +102,8 @@ def test_a_unit_that_is_not_known_is_kept_as_a_kind_of_its_own():
     ("text", "value", "u", "unit"),
     [
         ("12.70(2) mm", 12.70, 0.02, "mm"), ("12,7 ± 0,2 mm", 12.7, 0.2, "mm"), ("5", 5.0, None, ""),
-        ("1e-3 m", 1e-3, None, "m"), ("300(12)", 300.0, 12.0, ""), ("0.5 wt%", 0.5, None, "wt%"),
+        ("1e-3 m", 1e-3, None, "m"), ("300(12)", 300.0, 12.0, ""), ("1.234(5)e-7 m", 1.234e-7, 5e-10, "m"),
+        ("1.2e-3 ± 2e-4 m", 1.2e-3, 2e-4, "m"), ("0.5 wt%", 0.5, None, "wt%"),
     ],
 )  # fmt: skip
 def test_quantities_as_they_are_written(text, value, u, unit):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import os
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -11,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from curvesieve.app.folders import data_folder
 from curvesieve.app.jobs import Jobs, Ticket
 from curvesieve.core.errors import InputError
 from curvesieve.core.record import Record, Source
@@ -27,9 +27,8 @@ _FEW_NUMBERS = 400_000
 
 
 def patterns_folder() -> Path:
-    """Where the saved reading patterns lie, by the XDG base directories."""
-    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
-    return Path(base) / "curvesieve" / "patterns"
+    """Where the saved reading patterns lie."""
+    return data_folder("patterns")
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,18 +136,21 @@ class Tray(QObject):
         source = Source("pasted table.txt", text.encode("utf-8"))
         self._in_background("the pasted table", lambda ticket, saved: _waiting(source, saved, ticket))
 
-    def take_table(self, table: Table) -> None:
-        """Puts a table that was made here on the tray: a simulated curve, a histogram."""
-        from curvesieve.core.intake.pattern import guess
+    def take_made(self, make: Callable[[], Table]) -> None:
+        """Makes a curve without a file (simulated, a histogram) in the background and puts it on the tray."""
+        from curvesieve.core.intake.pattern import guess, with_role
 
-        waiting = _with_pattern(Waiting(next(_numbers), table.record.source.name), table, guess(table))
-        if waiting.taken is not None and "u" in [channel.name for channel in table.record.channels]:
-            from curvesieve.core.intake.pattern import with_role
+        def work(ticket: Ticket) -> Waiting:
+            table = make()
+            names = [channel.name for channel in table.record.channels]
+            pattern = with_role(guess(table), names.index("u"), "u") if "u" in names else guess(table)
+            return _with_pattern(Waiting(next(_numbers), table.record.source.name), table, pattern)
 
-            place = table.record.index("u")
-            waiting = _with_pattern(waiting, table, with_role(guess(table), place, "u"))
-        self._add([waiting])
-        self.show(waiting.number)
+        def done(waiting: Waiting) -> None:
+            self._add([waiting])
+            self.show(waiting.number)
+
+        self.jobs.start("Making a curve", f"make-{next(_numbers)}", work, done, self._refused)
 
     def _in_background(self, name: str, work: Callable[[Ticket, list[Pattern]], list[Waiting]]) -> None:
         def run(ticket: Ticket) -> tuple[list[Waiting], list[str]]:

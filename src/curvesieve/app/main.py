@@ -11,6 +11,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from curvesieve.app.defects import DefectKeeper
+from curvesieve.app.folders import data_folder
 from curvesieve.app.session import Session, View
 from curvesieve.app.theme import apply_theme, load_fonts
 from curvesieve.app.window import Window
@@ -24,8 +25,7 @@ _DEMO_VERSION = 3
 
 def demo_folder() -> Path:
     """Where the made-up files and the demo study lie, by the XDG base directories."""
-    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
-    return Path(base) / "curvesieve" / f"demo-{_DEMO_VERSION}"
+    return data_folder(f"demo-{_DEMO_VERSION}")
 
 
 def make_application() -> QApplication:

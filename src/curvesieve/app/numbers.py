@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QVBoxLayout, QWidget
@@ -14,6 +16,9 @@ from curvesieve.app.widgets.stepper import Stepper
 from curvesieve.core import units
 from curvesieve.core.errors import counted
 from curvesieve.core.record import Record
+
+if TYPE_CHECKING:
+    from curvesieve.core.intake.numbers import Summary, Suspicion
 
 _ROW_PX, _COLUMN_PX, _HEADER_PX = 24, 128, 30
 _SUMMARY = ("count", "mean", "s. d.", "smallest", "largest")
@@ -86,12 +91,9 @@ class SummaryModel(_Table):
         super().__init__()
         self.values: list[tuple[float, ...]] = []
 
-    def fill(self, record: Record | None) -> None:
-        from curvesieve.core.intake.numbers import summary
-
+    def fill(self, record: Record | None, found: Sequence[Summary] = ()) -> None:
         self.beginResetModel()
         self.record = record
-        found = [summary(channel) for channel in record.channels] if record else []
         self.values = [(s.count, s.mean, s.sd, s.low, s.high) for s in found]
         self.endResetModel()
 
@@ -103,6 +105,8 @@ class SummaryModel(_Table):
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role == Qt.ItemDataRole.DisplayRole and index.isValid():
+            if not self.values:
+                return "…"  # still being worked out
             value = self.values[index.column()][index.row()]
             return f"{value:,.0f}" if index.row() == 0 else "–" if math.isnan(value) else f"{value:.6g}"
         return _RIGHT if role == Qt.ItemDataRole.TextAlignmentRole else None
@@ -164,22 +168,25 @@ class NumbersView(QWidget):
         self.odd.fill("", ())
         if record is None:
             return
-        from curvesieve.core.intake.numbers import suspicious
+        from curvesieve.core.intake.numbers import summary, suspicious
 
-        def done(found: object) -> None:
+        def work(ticket: object) -> tuple[list[Summary], list[Suspicion]]:
+            return [summary(channel) for channel in record.channels], suspicious(record)
+
+        def done(found: tuple[list[Summary], list[Suspicion]]) -> None:
             if self.model.record is record:
-                self._show_suspicions(record, found)
+                self.summary.fill(record, found[0])
+                self._show_suspicions(record, found[1])
 
         self.jobs.start(
             f"Looking at {record.source.name}",
             f"numbers-{id(self)}",
-            lambda ticket: suspicious(record),
+            work,
             done,
             lambda _: None,
         )
 
-    def _show_suspicions(self, record: Record, found: object) -> None:
-        assert isinstance(found, list)
+    def _show_suspicions(self, record: Record, found: list[Suspicion]) -> None:
         self.model.mark({(s.row, s.channel): s.reason for s in found})
         self.places = [(s.row, s.channel) for s in found]
         self.odd.fill(

@@ -20,7 +20,6 @@ from PyQt6.QtWidgets import (
 
 from curvesieve.app.actions import action_rows, make_actions, step_rows
 from curvesieve.app.benches.curve.bench import CurveBench
-from curvesieve.app.benches.curve.sieve_column import sieves_folder
 from curvesieve.app.exports import Exports
 from curvesieve.app.finder import Finder
 from curvesieve.app.header import Header
@@ -73,7 +72,7 @@ class Window(QMainWindow):
         self.setWindowTitle("Curve Sieve")
         self.setMinimumSize(940, 620)
         self.resize(1280, 800)
-        self.session.add_line_tables(sieves_folder().with_name("lines"))
+        self.session.add_line_tables(data_folder("lines"))
         self.show_bench("Curve")
         self.refresh()
 

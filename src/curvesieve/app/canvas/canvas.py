@@ -41,7 +41,7 @@ HINTS = {
 
 _IN_SIGHT = 0.4
 _MOST_LIVE = 200_000
-"""Points up to which a step is passed again at every move of the hand."""
+"""The effort up to which a step is passed again at every move of the hand; see `Step.effort`."""
 
 
 class Canvas(QWidget):
@@ -387,7 +387,7 @@ class Canvas(QWidget):
         if scene is None or scene.trail is None or curve_id is None:
             return
         self.hint.emit(f"{step.label}: {step.digest()}")
-        if len(scene.trail.before) <= _MOST_LIVE:
+        if step.effort(scene.trail.before) <= _MOST_LIVE:
             made = preview(self.session.study, curve_id, scene.trail, step)
             if not made.problem:
                 self.layers.show_preview(made.before, made.after, made.drawn)

@@ -23,7 +23,8 @@ from curvesieve.core.record import Channel, Record
 _PREFERRED = ("MPa", "GPa", "kPa", "N", "kN", "J", "mJ", "W", "V", "mol/L", "S", "ohm")
 """What a product of units is called instead where it is exactly that: N/mm² is MPa."""
 _QUANTITY = re.compile(
-    r"^(?P<value>[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)(?:\((?P<digits>\d+)\)|\s*(?:±|\+/-)\s*(?P<u>\d+(?:[.,]\d+)?))?"
+    r"^(?P<value>[+-]?\d+(?:[.,]\d+)?)(?:\((?P<digits>\d+)\))?(?P<power>[eE][+-]?\d+)?"
+    r"(?:\s*(?:±|\+/-)\s*(?P<u>\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?))?"
     r"\s*(?P<unit>[^\d\s±(].*)?$"
 )
 
@@ -47,8 +48,9 @@ class Quantity(BaseModel):
         value = match["value"].replace(",", ".")
         u = float(match["u"].replace(",", ".")) if match["u"] else None
         if match["digits"]:
-            decimals = len(value.partition(".")[2].partition("e")[0])
-            u = int(match["digits"]) * 10.0**-decimals
+            decimals = len(value.partition(".")[2])
+            u = float(f"{match['digits']}e{int((match['power'] or 'e0')[1:]) - decimals}")
+        value += match["power"] or ""
         return cls(name=name, value=float(value), u=u, unit=(match["unit"] or "").strip())
 
     def written(self) -> str:

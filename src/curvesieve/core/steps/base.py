@@ -97,6 +97,10 @@ class Step(BaseModel):
     def apply(self, curve: Curve) -> Passed:
         """Passes the curve on; never writes into its arrays. Raises InputError when it cannot work on it."""
 
+    def effort(self, curve: Curve) -> float:
+        """How much work the step is on this curve, in points of a simple filter; the window waits for little of it."""
+        return float(len(curve))
+
     def apply_among(self, curve: Curve, others: Others) -> Passed:
         """`apply`, for steps that take from other curves, too."""
         return self.apply(curve)

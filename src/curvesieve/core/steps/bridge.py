@@ -64,6 +64,9 @@ class Bridge(Banded):
         "value", label="ends meet in", help="What must agree with the flanks where the bridge begins and ends."
     )
 
+    def effort(self, curve: Curve) -> float:
+        return len(curve) + 5000.0 * (self.law not in ("line", "polynomial"))
+
     def apply(self, curve: Curve) -> Passed:
         low, high = self._band(curve)
         inside = (curve.x >= low) & (curve.x <= high)

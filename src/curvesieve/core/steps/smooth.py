@@ -51,6 +51,12 @@ class Smooth(Step):
         when="method: whittaker, spline",
     )  # fmt: skip
 
+    def effort(self, curve: Curve) -> float:
+        """With u, the filter runs once for every point that it reaches."""
+        reach = {"gaussian": 5 * self.width, "whittaker": 8 * 10 ** (self.strength / 4), "spline": 40.0}
+        runs = 1.0 if curve.u is None else min(2 * reach.get(self.method, self.window) + 1, len(curve))
+        return len(curve) * runs * (5 if self.method == "spline" else 1)
+
     def apply(self, curve: Curve) -> Passed:
         n, window = len(curve), self.window | 1
         windowed = self.method in ("savitzky-golay", "moving mean", "moving median")

@@ -47,6 +47,10 @@ class Slope(Step):
         3, label="degree", ge=1, le=9, help="Degree of the polynomial in the window.", when="method: savitzky-golay"
     )
 
+    def effort(self, curve: Curve) -> float:
+        """With u, the derivative is worked out once for every point that it reaches."""
+        return len(curve) * (1.0 if curve.u is None else min(2.0 * self.window + 1, len(curve)))
+
     def apply(self, curve: Curve) -> Passed:
         operator, reach, said = self._operator(curve)
         y, u = operator(curve.y), carried(operator, curve.y, curve.u, reach)
@@ -159,6 +163,11 @@ class Spectrum(Step):
     uneven: Literal["resample", "lomb-scargle"] = StepField(
         "resample", label="uneven x", help="What is done where the steps of x differ."
     )
+
+    def effort(self, curve: Curve) -> float:
+        """Least squares at every frequency grows with the square of the points."""
+        square = self.uneven == "lomb-scargle" and not spacing_of(curve.x)[1]
+        return len(curve) ** 2 * self.padding / 4 if square else float(len(curve) * self.padding)
 
     def apply(self, curve: Curve) -> Passed:
         _need_order(curve, 8, "a spectrum")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from functools import cached_property
 from pathlib import Path
@@ -13,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QMenu, QVBox
 
 from curvesieve.app.benches.curve.step_card import DRAG_TYPE, MeshRow, StepCard
 from curvesieve.app.benches.curve.step_list import StepList
+from curvesieve.app.folders import data_folder
 from curvesieve.app.session import RECORDED, Session
 from curvesieve.app.widgets.basics import Card, Elided, button, label
 from curvesieve.core.errors import InputError, counted
@@ -23,9 +23,8 @@ from curvesieve.core.study.sieves import SUFFIX, save_by_name, save_sieve, saved
 
 
 def sieves_folder() -> Path:
-    """Where sieves saved by name lie, by the XDG base directories."""
-    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
-    return Path(base) / "curvesieve" / "sieves"
+    """Where sieves saved by name lie."""
+    return data_folder("sieves")
 
 
 class RecordedCard(Card):

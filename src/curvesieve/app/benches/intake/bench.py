@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
@@ -22,6 +25,9 @@ from curvesieve.core import units
 from curvesieve.core.errors import counted
 from curvesieve.core.formats.layout import DELIMITER_NAMES
 from curvesieve.core.study import Study, edits
+
+if TYPE_CHECKING:
+    from curvesieve.core.formats import Table
 
 _MOST_DRAWN = 40
 
@@ -230,9 +236,9 @@ class IntakeBench(QWidget):
         if ok:
             self.tray.save_pattern(name)
 
-    def _take_made(self, table: object) -> None:
+    def _take_made(self, make: Callable[[], Table]) -> None:
         self.middle.setCurrentIndex(0)
-        self.tray.take_table(table)  # type: ignore[arg-type]
+        self.tray.take_made(make)
 
     def bring_in(self) -> None:
         """Makes a family of the files of each kind that are ready; those with a problem stay waiting."""

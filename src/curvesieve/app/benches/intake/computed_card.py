@@ -144,7 +144,9 @@ class ComputedRow(ChannelCard):
         quantities = []
         for name, line in self.fields.items():
             old = next((q for q in self.channel.quantities if q.name == name), None)
-            if line.text().strip() and (line.isModified() or old is not None):
+            if old is not None and not line.isModified():
+                quantities.append(old)  # as it was given: what is shown is rounded
+            elif line.text().strip() and line.isModified():
                 try:
                     quantities.append(Quantity.read(name, line.text()))
                 except InputError as error:

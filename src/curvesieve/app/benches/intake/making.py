@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from pydantic import ValidationError
@@ -25,7 +27,7 @@ if TYPE_CHECKING:
 
 _STARTS = {"center": 5.0, "height": 1.0, "fwhm": 2.0, "offset": 0.0, "slope": 0.1}
 _FORMULA = "a formula of your own"
-_LIVE_POINTS = 20_000
+_LIVE_POINTS, _LIVE_NUMBERS = 20_000, 200_000
 
 
 class MakingPanel(QWidget):
@@ -210,18 +212,21 @@ class MakingPanel(QWidget):
             y_unit=self.y_unit.text().strip(),
         )  # fmt: skip
 
-    def table(self, live: bool = False) -> Table:
-        """What the fields describe; thinned while it is only looked at."""
+    def maker(self, live: bool = False) -> Callable[[], Table]:
+        """Makes what the fields describe, also in another thread; from fewer numbers while it is only looked at."""
         try:
             if self.what.currentIndex() == 0:
                 recipe = self._recipe()
                 if live and recipe.points > _LIVE_POINTS:
                     recipe = recipe.model_copy(update={"points": _LIVE_POINTS})
-                return simulate(recipe)
+                return partial(simulate, recipe)
             if self.record is None or not self.channel.currentText():
                 raise InputError("Choose a file on the left first; its channels can be counted into a histogram.")
             how = Histogram(rule=self.rule.currentData(), bins=int(self.bins.value or 0))
-            return histogram(self.record[self.channel.currentText()], self.record.source, how)
+            channel = self.record[self.channel.currentText()]
+            if live and channel.values.size > _LIVE_NUMBERS:
+                channel = replace(channel, values=channel.values[:: channel.values.size // _LIVE_NUMBERS])
+            return partial(histogram, channel, self.record.source, how)
         except ValidationError as error:
             fault = error.errors()[0]
             raise InputError(f"{fault['loc'][0]}: {fault['msg'].lower()}.") from error
@@ -232,7 +237,7 @@ class MakingPanel(QWidget):
         self.size.setVisible(self.noise.currentText() in ("normal", "proportional"))
         self.plot.restyle()
         try:
-            record = self.table(live=True).record
+            record = self.maker(live=True)().record
         except InputError as error:
             self.problem_said(str(error))
             self.put.setEnabled(False)
@@ -254,7 +259,7 @@ class MakingPanel(QWidget):
 
     def _finish(self) -> None:
         try:
-            self.made.emit(self.table())
+            self.made.emit(self.maker())
         except InputError as error:
             self.problem_said(str(error))
 

@@ -1,0 +1,12 @@
+"""Where the user's own files of the application lie, by the XDG base directories."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+
+def data_folder(name: str) -> Path:
+    """The folder of that name among the application's data: patterns, sieves, lines, a demo."""
+    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
+    return Path(base) / "curvesieve" / name
