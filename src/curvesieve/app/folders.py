@@ -6,7 +6,7 @@ import os
 from pathlib import Path
 
 
-def data_folder(name: str) -> Path:
+def application_folder(name: str) -> Path:
     """The folder of that name among the application's data: patterns, sieves, lines, a demo."""
     base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
     return Path(base) / "curvesieve" / name

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from curvesieve.app.folders import data_folder
+from curvesieve.app.folders import application_folder
 from curvesieve.app.jobs import Jobs, Ticket
 from curvesieve.core.errors import InputError
 from curvesieve.core.record import Record, Source
@@ -28,7 +28,7 @@ _FEW_NUMBERS = 400_000
 
 def patterns_folder() -> Path:
     """Where the saved reading patterns lie."""
-    return data_folder("patterns")
+    return application_folder("patterns")
 
 
 @dataclass(frozen=True, eq=False)

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from curvesieve.app.defects import DefectKeeper
-from curvesieve.app.folders import data_folder
+from curvesieve.app.folders import application_folder
 from curvesieve.app.session import Session, View
 from curvesieve.app.theme import apply_theme, load_fonts
 from curvesieve.app.window import Window
@@ -25,7 +25,7 @@ _DEMO_VERSION = 3
 
 def demo_folder() -> Path:
     """Where the made-up files and the demo study lie, by the XDG base directories."""
-    return data_folder(f"demo-{_DEMO_VERSION}")
+    return application_folder(f"demo-{_DEMO_VERSION}")
 
 
 def make_application() -> QApplication:

@@ -72,7 +72,7 @@ class Window(QMainWindow):
         self.setWindowTitle("Curve Sieve")
         self.setMinimumSize(940, 620)
         self.resize(1280, 800)
-        self.session.add_line_tables(data_folder("lines"))
+        self.session.add_line_tables(application_folder("lines"))
         self.show_bench("Curve")
         self.refresh()
 

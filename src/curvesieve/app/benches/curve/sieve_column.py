@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QMenu, QVBox
 
 from curvesieve.app.benches.curve.step_card import DRAG_TYPE, MeshRow, StepCard
 from curvesieve.app.benches.curve.step_list import StepList
-from curvesieve.app.folders import data_folder
+from curvesieve.app.folders import application_folder
 from curvesieve.app.session import RECORDED, Session
 from curvesieve.app.widgets.basics import Card, Elided, button, label
 from curvesieve.core.errors import InputError, counted
@@ -24,7 +24,7 @@ from curvesieve.core.study.sieves import SUFFIX, save_by_name, save_sieve, saved
 
 def sieves_folder() -> Path:
     """Where sieves saved by name lie."""
-    return data_folder("sieves")
+    return application_folder("sieves")
 
 
 class RecordedCard(Card):
