@@ -22,6 +22,7 @@ from curvesieve.app.actions import action_rows, make_actions, step_rows
 from curvesieve.app.benches.curve.bench import CurveBench
 from curvesieve.app.exports import Exports
 from curvesieve.app.finder import Finder
+from curvesieve.app.folders import application_folder
 from curvesieve.app.header import Header
 from curvesieve.app.intake import Tray
 from curvesieve.app.notices import NoticeBar
