@@ -147,7 +147,7 @@ def _fit(options: argparse.Namespace) -> int:
     from curvesieve.core import units
     from curvesieve.core.fitting import fit
     from curvesieve.core.formats import read
-    from curvesieve.core.models import TERMS
+    from curvesieve.core.models import OwnTerm, is_known, term_of
 
     record = read(options.file)
     curve = _chosen_curve(record, options)
@@ -162,11 +162,9 @@ def _fit(options: argparse.Namespace) -> int:
         loss=options.loss,
         variable=options.variable,
     )
-    term = TERMS.get(options.model)
-    unit_of = {
-        name: units.written(units.power_product(curve.x_unit, powers[0], curve.y_unit, powers[1]))
-        for name, powers in ({p.name: p.unit for p in term.parameters} if term else {}).items()
-    }
+    own = None if is_known(options.model) else OwnTerm(formula=options.model, variable=options.variable.split(",")[0])
+    term = own.as_term() if own else term_of(options.model)
+    unit_of = {name: units.written(term.unit_text(name, curve.x_unit, curve.y_unit)) for name in result.parameters}
     if options.json:
         print(json.dumps(_as_json(result, unit_of), ensure_ascii=False, indent=1))
     else:

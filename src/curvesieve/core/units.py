@@ -76,14 +76,18 @@ def labelled(name: str, unit: str) -> str:
     return f"{name} ({shown(unit)})" if unit else name
 
 
-def power_product(x_unit: str, x_power: int, y_unit: str, y_power: int) -> str:
-    """The unit of x**x_power · y**y_power, the form in which a term declares its parameters' units."""
-    powers: dict[str, int] = {}
+def power_product(x_unit: str, x_power: Fraction | int, y_unit: str, y_power: Fraction | int) -> str:
+    """The unit of x**x_power · y**y_power; a power that is no whole number stands in brackets."""
+    powers: dict[str, Fraction | int] = {}
     for unit, power in ((y_unit, y_power), (x_unit, x_power)):
         parts = factors(unit)
         for symbol, exponent in ((unit, 1),) if parts is None else parts:
             powers[symbol] = powers.get(symbol, 0) + exponent * power
-    return "·".join(s if p == 1 else f"{s}^{p}" for s, p in powers.items() if p and s.strip())
+    return "·".join(
+        s if p == 1 else f"{s}^{p}" if p.denominator == 1 else f"{s}^({p})"
+        for s, p in powers.items()
+        if p and s.strip()
+    )
 
 
 @cache

@@ -25,7 +25,7 @@ from curvesieve.core import units
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import counted
 from curvesieve.core.models import Model
-from curvesieve.core.models.lines import base_under, model_lines
+from curvesieve.core.models.lines import base_under, height_of, model_lines, reshaped, width_of
 from curvesieve.core.steps import Step
 from curvesieve.core.steps.trim import LeaveOut
 from curvesieve.core.study import Study, edits
@@ -239,9 +239,8 @@ class Canvas(QWidget):
                 handles.dragged.connect(self._peak_dragged)
                 handles.finished.connect(self._peak_finished)
                 self.handles[number] = handles
-            values = {name: state.start for name, state in placed.parameters.items()}
-            base = base_under(model, number)
-            self.handles[number].show(Shape(number, values["center"], values["height"], abs(values["fwhm"]), base))
+            center, base = placed.parameters["center"].start, base_under(model, number)
+            self.handles[number].show(Shape(number, center, height_of(placed), width_of(placed), base))
 
     def _place_band(self, scene: Scene) -> None:
         """The handles of the step in hand, or the band of the points that the model uses."""
@@ -409,7 +408,7 @@ class Canvas(QWidget):
 
     def _with_peak(self, number: int, center: float, height: float, fwhm: float) -> Model:
         placed = self._model.term_numbered(number)
-        return self._model.replaced(placed.with_starts({"center": center, "height": height, "fwhm": fwhm}))
+        return self._model.replaced(reshaped(placed, center, height, fwhm))
 
 
 def _frame_of(scene: Scene) -> str:

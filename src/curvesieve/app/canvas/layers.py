@@ -11,7 +11,7 @@ from curvesieve.app.canvas.trace import Trace
 from curvesieve.app.theme.tokens import colour, palette
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.models import Model
-from curvesieve.core.models.lines import ModelLines
+from curvesieve.core.models.lines import ModelLines, width_of
 
 _MOST_RINGS = 40
 """More points than these are marked small, or their rings would hide the curve."""
@@ -92,7 +92,7 @@ class Layers:
             self.spot.hide()
             return
         placed = model.term_numbered(peak)
-        center, fwhm = placed.parameters["center"].start, abs(placed.parameters["fwhm"].start)
+        center, fwhm = placed.parameters["center"].start, width_of(placed)
         edges = (center - fwhm / 2, center + fwhm / 2)
         self.spot.setRegion([float(self.plot.map_x(edge)) for edge in edges])
         self.spot.setBrush(pg.mkBrush(colour("straw", 70 if palette().name == "light" else 36)))

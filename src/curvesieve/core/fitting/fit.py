@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.problem import Problem, state_problem
+from curvesieve.core.fitting.problem import Problem, state_problem, weighing
 from curvesieve.core.fitting.result import FitResult, FittedParameter
-from curvesieve.core.fitting.solver import at_bound, solve
+from curvesieve.core.fitting.solver import Solution, at_bound, solve
 from curvesieve.core.fitting.uncertainty import covariance, statistics
-from curvesieve.core.models import TERMS, FormulaSum, Model, formula_sum
+from curvesieve.core.models import Model, Term, formula_sum, is_known, term_of
 from curvesieve.core.models.starts import Data
 
 Floats = NDArray[np.float64]
@@ -27,51 +28,80 @@ def fit(
     x: ArrayLike,
     y: ArrayLike,
     u: ArrayLike | None = None,
-    *,
     start: Mapping[str, float] | None = None,
     hold: Collection[str] = (),
     bounds: Mapping[str, tuple[float, float]] | None = None,
+    ties: Mapping[str, str] | None = None,
     loss: str = "squared",
     variable: str | tuple[str, ...] = "x",
+    *,
+    weights: str = "u",
+    scaled: bool = True,
 ) -> FitResult:
     """Fits a formula, or a library term by name, to y(x).
 
     `x` has shape (n,), or (k, n) with k names in `variable`; `y` and `u` (the standard uncertainty of y) have
     shape (n,). `start` maps parameters to where the fit begins; for a library term it may be left out or name
     only some. Without any start, a formula's are looked for in the data (see `search`), and the best of the fits is
-    given. `hold` keeps parameters at their start, `bounds` limits them. `loss` is one of `LOSSES`.
+    given. `hold` keeps parameters at their start, `bounds` limits them, `ties` computes them from others
+    (``{"b": "2*a"}``). `loss` is one of `LOSSES`, `weights` one of `WEIGHTS`. The covariance is multiplied by the
+    scatter found unless `scaled` is False: then u is taken as it is.
     Raises InputError when something given is wrong; a fit that does not converge says so in its result.
     """
     variables = (variable,) if isinstance(variable, str) else tuple(variable)
     xs, ys = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
-    term = TERMS.get(model)
-    summed = formula_sum(term.formula if term else model, ("x",) if term else variables)
+    us = weighing(weights, ys, None if u is None else np.asarray(u, dtype=np.float64))
+    if not scaled and us is None:
+        raise InputError("scaled=False takes u as it is, but no u is given.")
+    term = term_of(model, (float(np.min(xs)), float(np.max(xs)))) if is_known(model) and xs.size else None
+    summed = formula_sum(term.formula, (term.variable,)) if term else formula_sum(model, variables)
     starts = dict(start or {})
-    if term and xs.ndim == 1 and xs.shape == ys.shape and xs.size:
-        starts = term.start(Data(xs, ys)) | starts
-    us = None if u is None else np.asarray(u, dtype=np.float64)
-    if start is None and not term and not hold:
-        return _searched(summed, xs, ys, us, bounds, loss, model)
-    return _solved(state_problem(summed, xs, ys, us, starts, hold, bounds, loss), model)
+    if term and term.has_rule and xs.ndim == 1 and xs.shape == ys.shape:
+        starts = term.start_values(Data(xs, ys)) | starts
+    searching = not starts and start is None and not hold
+    if searching:
+        starts = _within(dict.fromkeys(summed.names, 1.0), bounds)
+    problem = state_problem(summed, xs, ys, us, starts, hold, bounds, loss, ties)
+    said = _Said(model, weights, scaled, _limits_of(term, bounds))
+    return searched(problem, said) if searching else _solved(problem, said)
 
 
-def _searched(
-    summed: FormulaSum, x: Floats, y: Floats, u: Floats | None, bounds: Mapping[str, tuple[float, float]] | None,
-    loss: str, formula: str,
-) -> FitResult:  # fmt: skip
+@dataclass(frozen=True)
+class _Said:
+    """What a result repeats of the request, and the limits beyond which parameters mean nothing."""
+
+    formula: str
+    weights: str = "u"
+    scaled: bool = True
+    limits: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+
+
+def _limits_of(term: Term | None, bounds: Mapping[str, tuple[float, float]] | None) -> dict[str, tuple[float, float]]:
+    given = bounds or {}
+    return {p.name: (p.lower, p.upper) for p in term.parameters if p.name not in given} if term else {}
+
+
+def _within(start: Mapping[str, float], bounds: Mapping[str, tuple[float, float]] | None) -> dict[str, float]:
+    """The start moved inside its bounds."""
+    moved = dict(start)
+    for name, (low, high) in (bounds or {}).items():
+        if name in moved:
+            moved[name] = float(np.clip(moved[name], low, high))
+    return moved
+
+
+def searched(problem: Problem, said: _Said, watch: Watch | None = None) -> FitResult:
     """The best of the fits from the most promising starts that the data give; see `search.find_starts`."""
     from curvesieve.core.fitting.search import find_starts
 
-    checked = state_problem(summed, x, y, u, _within(dict.fromkeys(summed.names, 1.0), bounds), (), bounds, loss)
-    starts = find_starts(summed, checked.rows, checked.y, checked.u)
+    starts = find_starts(_limited(problem, said.limits))
     if not starts:
         raise InputError("The formula has no value on these x for any start that was tried; give starts of your own.")
     best: FitResult | None = None
     agreed = 0
     for start in starts:
-        problem = state_problem(summed, x, y, u, _within(start, bounds), (), bounds, loss)
         try:
-            found = _solved(problem, formula)
+            found = _solved(replace(problem, start=start), said, watch)
         except InputError:
             continue
         if not np.isfinite(found.statistics.rss):
@@ -87,58 +117,78 @@ def _searched(
     return best
 
 
-def _within(start: Mapping[str, float], bounds: Mapping[str, tuple[float, float]] | None) -> dict[str, float]:
-    """The start moved inside its bounds."""
-    moved = dict(start)
-    for name, (low, high) in (bounds or {}).items():
-        if name in moved:
-            moved[name] = float(np.clip(moved[name], low, high))
-    return moved
+def stated(model: Model, curve: Curve) -> tuple[Problem, _Said]:
+    """The problem that a study's model poses on a curve. Raises InputError for an empty or an impossible one."""
+    if not model.terms:
+        raise InputError("The model has no terms yet. Double-click a peak on the plot to add one, or choose a law.")
+    used = model.in_use(curve)
+    u = weighing(model.weights, used.y, used.u)
+    if not model.scaled and u is None:
+        raise InputError("This curve has no u that could be taken as it is; let u be scaled by the scatter.")
+    problem = state_problem(model.sum, used.x, used.y, u, model.start, model.held, model.bounds, model.loss, model.ties)
+    limits = {p.full_name(q.name): (q.lower, q.upper) for p in model.terms for q in p.term.parameters}
+    limits = {name: pair for name, pair in limits.items() if name not in model.bounds}
+    return problem, _Said(" + ".join(placed.term.label for placed in model.terms), model.weights, model.scaled, limits)
 
 
 def fit_model(model: Model, curve: Curve, watch: Watch | None = None) -> FitResult:
-    """Fits a study's model to the points of the curve that are in use, weighted by u where it is known.
+    """Fits a study's model to the points of the curve that are in use.
 
     `watch` is called with the free parameters at each iteration and may raise `Cancelled`. Raises InputError
     when the model is empty or cannot be fitted to so few points.
     """
-    if not model.terms:
-        raise InputError("The model has no terms yet. Double-click a peak on the plot to add one.")
-    used = model.in_use(curve)
-    problem = state_problem(model.sum, used.x, used.y, used.u, model.start, model.held)
-    formula = " + ".join(placed.term.label for placed in model.terms)
-    return _upright(_solved(problem, formula, watch), model)
+    return _solved(*stated(model, curve), watch)
 
 
-def _upright(result: FitResult, model: Model) -> FitResult:
-    """A width may come out negative, as its square is all that counts; it is reported as the positive one."""
-    turned = {
-        placed.full_name(p.name)
-        for placed in model.peaks
-        for p in placed.term.parameters
-        if p.lower == 0 and result.parameters[placed.full_name(p.name)].value < 0
-    }
-    if not turned:
-        return result
-    signs = np.array([-1.0 if name in turned else 1.0 for name in result.free])
-    parameters = {
-        name: p.model_copy(update={"value": -p.value}) if name in turned else p for name, p in result.parameters.items()
-    }
-    matrix = result.covariance
-    if matrix is not None:
-        matrix = tuple(map(tuple, (np.array(matrix) * np.outer(signs, signs)).tolist()))
-    return result.model_copy(update={"parameters": parameters, "covariance": matrix})
+def search_model(model: Model, curve: Curve) -> dict[str, float]:
+    """The most promising start of a study's model from the data alone; holds, ties and limits are kept."""
+    from curvesieve.core.fitting.search import find_starts
+
+    problem, said = stated(model, curve)
+    starts = find_starts(_limited(problem, said.limits))
+    if not starts:
+        raise InputError("No start was found: the formula has no value on these x. Give starts of your own.")
+    return dict(zip(model.names, starts[0].tolist(), strict=True))
 
 
-def _solved(problem: Problem, formula: str, watch: Watch | None = None) -> FitResult:
+def _limited(problem: Problem, limits: Mapping[str, tuple[float, float]]) -> Problem:
+    """The problem with limits beside its bounds, and its start moved inside them."""
+    names = [problem.model.names[i] for i in problem.free]
+    pairs = np.array([limits.get(name, (-np.inf, np.inf)) for name in names]).reshape(-1, 2)
+    lower, upper = np.maximum(problem.lower, pairs[:, 0]), np.minimum(problem.upper, pairs[:, 1])
+    start = problem.start.copy()
+    start[problem.free] = np.clip(start[problem.free], lower, upper)
+    return replace(problem, start=problem.ties.fill(start), lower=lower, upper=upper)
+
+
+def _solved(problem: Problem, said: _Said, watch: Watch | None = None) -> FitResult:
     solution = solve(problem, watch)
-    matrix, dead, mixed = covariance(problem, solution)
+    if said.limits:
+        limited = _limited(problem, said.limits)
+        beyond = (solution.values < limited.lower) | (solution.values > limited.upper)
+        if beyond.any():  # a width below zero and the like: begun again from its mirror image, and kept inside
+            start = problem.full(np.where(beyond, np.abs(solution.values), solution.values))
+            problem = _limited(replace(problem, start=start), said.limits)
+            solution = solve(problem, watch)
+    return _told(problem, solution, said)
+
+
+def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
+    matrix, dead, mixed = covariance(problem, solution, said.scaled)
     names = problem.model.names
     free = tuple(names[i] for i in problem.free)
     full = problem.full(solution.values)
     us: dict[str, float] = {}
+    spread: dict[str, tuple[float, ...]] = {}
     if matrix is not None:
         us = dict(zip(free, np.sqrt(np.diag(matrix)).tolist(), strict=True))
+    if problem.ties.tied:
+        slopes = problem.ties.spread(full, problem.free.tolist())
+        spread = {names[i]: tuple(slopes[i].tolist()) for i in problem.ties.places}
+        if matrix is not None:
+            us |= {
+                name: float(np.sqrt(max(np.array(row) @ matrix @ np.array(row), 0.0))) for name, row in spread.items()
+            }
     warnings = [f"{name} ended on its bound." for name in at_bound(problem, solution.values)]
     converged, message = solution.converged, solution.message
     if dead:
@@ -149,19 +199,23 @@ def _solved(problem: Problem, formula: str, watch: Watch | None = None) -> FitRe
         warnings.append(f"{', '.join(mixed)} cannot be told apart by these points; hold one of them.")
     elif matrix is None and not dead:
         warnings.append("There are as many parameters as points: no uncertainty can be given.")
-    return FitResult(
-        formula=formula,
+    # What follows was just computed: there is nothing for pydantic to check.
+    held = set(range(len(names))) - set(problem.free.tolist()) - set(problem.ties.places)
+    return FitResult.model_construct(
+        formula=said.formula,
         parameters={
-            name: FittedParameter(value=float(full[i]), u=us.get(name), held=i not in problem.free)
-            for i, name in enumerate(names)
+            name: FittedParameter.model_construct(value=value, u=us.get(name), held=i in held, tied=name in spread)
+            for i, (name, value) in enumerate(zip(names, full.tolist(), strict=True))
         },
         free=free,
         covariance=None if matrix is None else tuple(map(tuple, matrix.tolist())),
-        scaled=True,
+        scaled=said.scaled,
         statistics=statistics(problem, solution),
         converged=converged,
         message=message,
         iterations=solution.iterations,
         loss=problem.loss,
+        weights=said.weights,
         warnings=tuple(warnings),
+        spread=spread,
     )

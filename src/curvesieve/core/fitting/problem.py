@@ -10,10 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from curvesieve.core.errors import InputError, counted, nearest
+from curvesieve.core.fitting.ties import NO_TIES, Ties, state_ties
 from curvesieve.core.models import FormulaSum
 
 Floats = NDArray[np.float64]
 LOSSES = ("squared", "absolute", "huber", "soft_l1", "cauchy")
+WEIGHTS = ("u", "none", "counts", "proportional")
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,6 +35,9 @@ class Problem:
     lower: Floats
     upper: Floats
     loss: str = "squared"
+    ties: Ties = NO_TIES
+    edged: bool = False
+    """Whether some x are zero or below, where a power or a logarithm may have a value and no slope."""
 
     @property
     def bounded(self) -> bool:
@@ -42,7 +47,7 @@ class Problem:
         """The whole parameter vector for values of the free ones."""
         p = self.start.copy()
         p[self.free] = free_values
-        return p
+        return self.ties.fill(p) if self.ties.tied else p
 
     def residuals(self, free_values: Floats) -> Floats:
         """(model − y)/u, a new array of shape (n,)."""
@@ -54,9 +59,14 @@ class Problem:
         """Residuals as above, and ∂residual/∂free parameter of shape (free, n); both are new arrays."""
         jacobian = np.empty((self.start.size, self.y.size))
         value = np.empty(self.y.size)
-        self.model.both(self.rows, self.full(free_values), value, jacobian)
+        p = self.full(free_values)
+        self.model.both(self.rows, p, value, jacobian)
         value -= self.y
-        if self.free.size < self.start.size:
+        if self.edged:  # x^n at x = 0: the slope in n, x^n·ln x, is 0 there
+            jacobian[np.isnan(jacobian) & np.isfinite(value)] = 0.0
+        if self.ties.tied:
+            jacobian = self.ties.spread(p, self.free.tolist()).T @ jacobian
+        elif self.free.size < self.start.size:
             jacobian = jacobian[self.free]
         if self.u is not None:
             value /= self.u
@@ -73,14 +83,20 @@ def state_problem(
     hold: Collection[str] = (),
     bounds: Mapping[str, tuple[float, float]] | None = None,
     loss: str = "squared",
+    ties: Mapping[str, str] | None = None,
 ) -> Problem:
-    """Checks names, shapes, numbers and bounds, and raises InputError with the first thing that is wrong."""
+    """Checks names, shapes, numbers, bounds and ties, and raises InputError with the first thing that is wrong.
+
+    The start of a tied parameter is worked out; one that is given is not looked at.
+    """
     rows = tuple(np.ascontiguousarray(row, dtype=np.float64) for row in np.atleast_2d(np.asarray(x, dtype=np.float64)))
     y = np.ascontiguousarray(y, dtype=np.float64)
     u = None if u is None else np.broadcast_to(np.asarray(u, dtype=np.float64), y.shape)
     _check_data(model, rows, y, u)
-    bounds = dict(bounds or {})
+    bounds, ties = dict(bounds or {}), dict(ties or {})
     names = list(model.names)
+    stated = state_ties(names, ties)
+    start = {**start, **dict.fromkeys(ties, 0.0)} if ties else start
     for what, given in (("start", start), ("hold", hold), ("bounds", bounds)):
         for name in given:
             if name not in names:
@@ -93,7 +109,8 @@ def state_problem(
     p0 = np.array([float(start[name]) for name in names])
     if not np.isfinite(p0).all():
         raise InputError(f"The start of {names[int(np.flatnonzero(~np.isfinite(p0))[0])]} is not a number.")
-    free = np.array([i for i, name in enumerate(names) if name not in hold], dtype=np.intp)
+    p0 = stated.fill(p0) if ties else p0
+    free = np.array([i for i, name in enumerate(names) if name not in hold and name not in ties], dtype=np.intp)
     if not free.size:
         raise InputError("Every parameter is held; let at least one go, or there is nothing to fit.")
     if free.size > y.size:
@@ -102,7 +119,34 @@ def state_problem(
             "hold some parameters or use more points."
         )
     lower, upper = _limits([names[i] for i in free], p0[free], bounds)
-    return Problem(model, rows, y, u, p0, free, lower, upper, loss)
+    edged = any(bool(row.min() <= 0) for row in rows)
+    return Problem(model, rows, y, u, p0, free, lower, upper, loss, stated, edged)
+
+
+def weighing(weights: str, y: Floats, u: Floats | None) -> Floats | None:
+    """The uncertainty that points are weighed by: their own u, none, √y for counts (1 below 1), or |y|.
+
+    Raises InputError when the numbers do not allow it.
+    """
+    if weights == "u":
+        return u
+    if weights == "none":
+        return None
+    if weights == "counts":
+        if (y < 0).any():
+            where = int(np.flatnonzero(y < 0)[0])
+            raise InputError(
+                f"Counts cannot be below zero, but y is {y[where]:g} at point {where + 1}; weigh otherwise."
+            )
+        return np.sqrt(np.maximum(y, 1.0))
+    if weights == "proportional":
+        if (y == 0).any():
+            where = int(np.flatnonzero(y == 0)[0])
+            raise InputError(f"y is 0 at point {where + 1}, which no proportional weight fits; weigh otherwise.")
+        return np.asarray(np.abs(y))
+    raise InputError(
+        f"There are no weights {weights!r}; known are {', '.join(WEIGHTS)}{nearest(weights, list(WEIGHTS))}"
+    )
 
 
 def _limits(names: list[str], start: Floats, bounds: Mapping[str, tuple[float, float]]) -> tuple[Floats, Floats]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,12 +24,23 @@ _STEP, _GAIN, _SURE = 1e-7, 1e-14, 1e-11
 """The iteration ends when a step, or what it promises, is this small against the parameters or the sum of squares."""
 
 
-def normal_equations(
-    problem: Problem, start: Floats, watch: Callable[[Floats], None] | None
-) -> tuple[Floats, Floats, Floats, int, bool] | None:
-    """Values, residuals, Jacobian and iterations where the steps came to rest; None when they did not.
+@dataclass(frozen=True, eq=False)
+class Place:
+    """Values of the free parameters with residuals and Jacobian there. `at_rest`: the steps had come to an end;
+    `sure`: they shrank so fast that the next one would change nothing."""
 
-    The last item tells whether the steps shrank so fast that the next one would change nothing.
+    values: Floats
+    residuals: Floats
+    jacobian: Floats
+    iterations: int
+    at_rest: bool
+    sure: bool
+
+
+def normal_equations(
+    problem: Problem, start: Floats, watch: Callable[[Floats], None] | None, most: int = _MAX_ITERATIONS
+) -> Place | None:
+    """The place where the steps came to rest, or where they were after `most` of them; None when they broke down.
 
     `watch` is called with the free parameters at every accepted place and may raise.
     """
@@ -37,7 +49,7 @@ def normal_equations(
     cost = float(np.dot(r, r))
     damping, growth = _FIRST_DAMPING, 2.0
     before = math.inf
-    for iteration in range(1, _MAX_ITERATIONS + 1):
+    for iteration in range(1, most + 1):
         if watch is not None:
             watch(p)
         square = j @ j.T
@@ -68,6 +80,6 @@ def normal_equations(
             damping, growth = damping * max(0.03, 1 - (2 * gain - 1) ** 3), 2.0
             p, r, j, cost = moved, new_r, new_j, new_cost
         if small:
-            return p, r, j, iteration, size * size / before <= _SURE
+            return Place(p, r, j, iteration, True, size * size / before <= _SURE)
         before = size
-    return None
+    return Place(p, r, j, most, False, False)

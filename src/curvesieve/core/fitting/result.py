@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, ConfigDict
+from collections.abc import Mapping
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
 
 
 class FittedParameter(BaseModel):
@@ -13,6 +17,7 @@ class FittedParameter(BaseModel):
     value: float
     u: float | None
     held: bool = False
+    tied: bool = False
 
 
 class Statistics(BaseModel):
@@ -39,9 +44,9 @@ class Statistics(BaseModel):
 class FitResult(BaseModel):
     """The result of one fit. `covariance` is that of the free parameters, in the order of `free`.
 
-    `scaled` tells whether the covariance was multiplied by the residual variance (always, unless u was given and
-    asked to be taken as absolute). `warnings` name what to be careful with: a bound reached, parameters that
-    cannot be told apart.
+    `spread` holds the slopes of tied parameters against the free ones. `scaled` tells whether the covariance was
+    multiplied by the scatter found, or the u of the points was taken as it is. `warnings` name what to be careful
+    with: a bound reached, parameters that cannot be told apart.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -56,4 +61,36 @@ class FitResult(BaseModel):
     message: str
     iterations: int
     loss: str = "squared"
+    weights: str = "u"
     warnings: tuple[str, ...] = ()
+    spread: dict[str, tuple[float, ...]] = Field(default_factory=dict)
+
+    @property
+    def values(self) -> dict[str, float]:
+        return {name: parameter.value for name, parameter in self.parameters.items()}
+
+    def gradient(self, slopes: Mapping[str, float]) -> NDArray[np.float64]:
+        """Slopes against parameters by name turned into slopes against the free ones."""
+        made = np.zeros(len(self.free))
+        for name, slope in slopes.items():
+            if name in self.free:
+                made[self.free.index(name)] += slope
+            elif name in self.spread:
+                made += slope * np.array(self.spread[name])
+        return made
+
+    def propagated(self, slopes: Mapping[str, float]) -> float | None:
+        """√(gᵀ C g): the u of a quantity with these slopes (law of propagation, JCGM 100:2008, 5.2.2)."""
+        if self.covariance is None:
+            return None
+        g = self.gradient(slopes)
+        return float(np.sqrt(max(g @ np.array(self.covariance) @ g, 0.0)))
+
+    def correlation(self) -> NDArray[np.float64] | None:
+        """The correlation matrix of the free parameters, in the order of `free`."""
+        if self.covariance is None:
+            return None
+        matrix = np.array(self.covariance)
+        sd = np.sqrt(np.diag(matrix))
+        with np.errstate(all="ignore"):
+            return np.asarray(np.nan_to_num(matrix / np.outer(sd, sd)))

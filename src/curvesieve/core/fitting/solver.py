@@ -68,10 +68,11 @@ def _quickly(problem: Problem, start: Floats, watch: Callable[[Floats], None] | 
         found = normal_equations(problem, start, watch)
     except np.linalg.LinAlgError:
         return None
-    if found is None:
+    if found is None or not found.at_rest:
         return None
-    values, r, j, iterations, sure = found
-    solution = _ended(problem, values, r, j, iterations, 0 if sure else _MOST_POLISH)
+    solution = _ended(
+        problem, found.values, found.residuals, found.jacobian, found.iterations, 0 if found.sure else _MOST_POLISH
+    )
     trusted = np.abs(solution.triangle.diagonal()).min() > _TRUSTED_DIAGONAL
     return solution if trusted and solution.converged else None
 

@@ -16,13 +16,13 @@ _RANK_LIMIT = 1e-12
 """Smallest singular value of the column-scaled Jacobian, against the largest, that still counts."""
 
 
-def covariance(problem: Problem, solution: Solution) -> tuple[Floats | None, list[str], list[str]]:
+def covariance(problem: Problem, solution: Solution, scaled: bool = True) -> tuple[Floats | None, list[str], list[str]]:
     """(JᵀJ)⁻¹ times the residual variance, by singular values of the scaled Jacobian.
 
     Returns it (None when the Jacobian has not full rank or no degree of freedom is left), the parameters that have
-    no effect, and those that trade off. The covariance is scaled by
-    rss/dof (NIST StRD certifies this form); for a robust loss by the M-estimator's factor (Huber 1981, eq. 6.5
-    of chapter 7; from memory).
+    no effect, and those that trade off. The variance is rss/dof (NIST StRD certifies this form), 1 when not `scaled`
+    (the u of the points is taken as it is); for a robust loss it is the M-estimator's factor (Huber 1981, eq. 6.5 of
+    chapter 7; from memory).
     """
     lengths = solution.lengths
     names = [problem.model.names[i] for i in problem.free]
@@ -34,7 +34,7 @@ def covariance(problem: Problem, solution: Solution) -> tuple[Floats | None, lis
         mixed = np.abs(vt[-1]) >= 0.1 * np.abs(vt[-1]).max()
         return None, [], [name for name, on in zip(names, mixed, strict=True) if on]
     root = vt.T / singular / lengths[:, None]
-    variance = _variance(problem, solution)
+    variance = _variance(problem, solution) if scaled else 1.0
     return (None if variance is None else np.asarray(root @ root.T * variance)), [], []
 
 
@@ -82,7 +82,7 @@ def statistics(problem: Problem, solution: Solution) -> Statistics:
     noise = n * math.log(rss / n) if rss > 0 else None
     count = k + 1
     room = n - count - 1
-    return Statistics(
+    return Statistics.model_construct(
         n=n,
         dof=dof,
         rss=rss,

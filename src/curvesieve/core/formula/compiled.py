@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from curvesieve.core.formula.functions import FUNCTIONS
 from curvesieve.core.formula.parse import Formula
+from curvesieve.core.formula.special import NUMERIC
 
 Floats = NDArray[np.float64]
 _SIGNS: dict[type, str] = {ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">="}
@@ -64,7 +65,11 @@ def _lambdify(variables: list[Any], parameters: list[Any], expression: Any) -> C
 
     # "scipy" brings erf and gamma; numpy is the ground. The arguments are two flat sequences.
     made: Callable[..., Any] = sp.lambdify(
-        [tuple(variables), tuple(parameters)], expression, modules=["scipy", "numpy"], cse=True, docstring_limit=0
+        [tuple(variables), tuple(parameters)],
+        expression,
+        modules=[NUMERIC, "scipy", "numpy"],
+        cse=True,
+        docstring_limit=0,
     )
     return made
 

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from curvesieve.core.formula import special
 from curvesieve.core.formula.selection import select
 
 
@@ -57,6 +58,12 @@ def _log10(a: Any) -> Any:
     return sp.log(a) / sp.log(10)
 
 
+def _bessel(name: str, order: int, a: Any) -> Any:
+    import sympy as sp
+
+    return getattr(sp, name)(order, a)
+
+
 _ONE, _MANY = (1, 1), (2, 8)
 
 FUNCTIONS: dict[str, Function] = {
@@ -80,6 +87,20 @@ FUNCTIONS: dict[str, Function] = {
     "erf": Function(_ONE, _special("erf"), "erf", "error function"),
     "erfc": Function(_ONE, _special("erfc"), "erfc", "complementary error function"),
     "gamma": Function(_ONE, _special("gamma"), "gamma", "gamma function"),
+    "erfcx": Function(_ONE, _special("erfcx"), special.erfcx_symbol, "erfc(a)·exp(a²), which does not overflow"),
+    "j0": Function(
+        _ONE, _special("j0"), lambda a: _bessel("besselj", 0, a), "Bessel function of the first kind, order 0"
+    ),
+    "j1": Function(
+        _ONE, _special("j1"), lambda a: _bessel("besselj", 1, a), "Bessel function of the first kind, order 1"
+    ),
+    "i0": Function(_ONE, _special("i0"), lambda a: _bessel("besseli", 0, a), "modified Bessel function, order 0"),
+    "i1": Function(_ONE, _special("i1"), lambda a: _bessel("besseli", 1, a), "modified Bessel function, order 1"),
+    "k0": Function(
+        _ONE, _special("k0"), lambda a: _bessel("besselk", 0, a), "modified Bessel function of the second kind"
+    ),
+    "k1": Function(_ONE, _special("k1"), lambda a: _bessel("besselk", 1, a), "the same of order 1"),
+    "voigt": Function((3, 3), special.voigt, special.voigt_symbol, "voigt(x, sigma, gamma): Voigt profile of area 1"),
     "min": Function(_MANY, _fold(np.minimum), _fold(lambda a, b: select("<=", a, b, a, b)), "smallest of"),
     "max": Function(_MANY, _fold(np.maximum), _fold(lambda a, b: select("<=", a, b, b, a)), "largest of"),
     "where": Function((3, 3), np.where, _where, "where(condition, if true, if not)"),

@@ -45,6 +45,12 @@ def place_of(node: ast.expr) -> int:
     return node.end_col_offset or 0
 
 
+def written_as(node: ast.expr) -> ast.expr:
+    """A node as the text has it: plain numbers are folded on reading, ``4*log(2)`` to 2.77…"""
+    found: ast.expr = getattr(node, "written", node)
+    return found
+
+
 @lru_cache(maxsize=512)
 def parse(text: str, variables: tuple[str, ...] = ("x",)) -> Formula:
     """The formula of a text; raises FormulaError, which names the character and what is allowed."""
@@ -189,7 +195,9 @@ class _Checker:
     def _number(self, node: ast.expr, value: float) -> ast.Constant:
         if not math.isfinite(value):
             raise self._refuse(node, "This number is too large to compute with.")
-        return ast.copy_location(ast.Constant(value), node)
+        number = ast.copy_location(ast.Constant(value), node)
+        number.written = node  # type: ignore[attr-defined]  # what stands in the text; see `written_as`
+        return number
 
     def _name(self, node: ast.Name, name: str) -> ast.expr:
         if name in FUNCTIONS:
@@ -197,7 +205,7 @@ class _Checker:
         if name.startswith("_") or len(name) > 60:
             raise self._refuse(node, f"{name[:20]!r} is no good name: begin with a letter, at most 60 characters.")
         if name in CONSTANTS:
-            return ast.copy_location(ast.Constant(CONSTANTS[name]), node)
+            return self._number(node, CONSTANTS[name])
         if name not in self.variables and name not in self.lets:
             self.known.setdefault(name)
         return node

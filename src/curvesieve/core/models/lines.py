@@ -7,7 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.formula import evaluate, parse
 from curvesieve.core.models.model import Model
+from curvesieve.core.models.placed import PlacedTerm
 
 _POINTS = 1200
 
@@ -32,12 +34,14 @@ def model_lines(model: Model, curve: Curve) -> ModelLines | None:
         return None
     x = np.linspace(low, high, _POINTS)
     for placed in model.peaks:  # a narrow peak must not fall between the points
-        center, fwhm = placed.parameters["center"].start, abs(placed.parameters["fwhm"].start)
+        center, fwhm = placed.parameters["center"].start, width_of(placed)
         near = center + fwhm * np.linspace(-3, 3, 121)
         x = np.concatenate([x, near[(near > low) & (near < high)]])
     x = np.sort(x)
     summed = model.sum
-    values = [summed.evaluate_piece(piece, x, list(model.start.values())) for piece in summed.pieces]
+    values = [np.zeros(x.size) for _ in model.terms]
+    for piece in summed.pieces:
+        values[piece.owner] = values[piece.owner] + summed.evaluate_piece(piece, x, list(model.start.values()))
     background = np.zeros(x.size)
     has_background = False
     for placed, value in zip(model.terms, values, strict=True):
@@ -47,6 +51,39 @@ def model_lines(model: Model, curve: Curve) -> ModelLines | None:
         (placed.number, background + value) for placed, value in zip(model.terms, values, strict=True) if placed.number
     )
     return ModelLines(x, np.sum(values, axis=0), background if has_background else None, peaks)
+
+
+def width_of(placed: PlacedTerm) -> float:
+    """The full width at half maximum of a placed peak at its start, always positive; 0 for other terms."""
+    shape = placed.term.shape
+    if shape is None:
+        return 0.0
+    values = {name: state.start for name, state in placed.parameters.items()}
+    width = float(evaluate(parse(shape.fwhm, ()), {n: values[n] for n in parse(shape.fwhm, ()).parameters}))
+    return abs(width) if np.isfinite(width) else 0.0
+
+
+def height_of(placed: PlacedTerm) -> float:
+    """The y of a placed peak at its center, above what it stands on."""
+    alone = Model.model_construct(terms=(placed,))
+    value = float(alone.sum.evaluate(np.array([placed.parameters["center"].start]), list(alone.start.values()))[0])
+    return value if np.isfinite(value) else 0.0
+
+
+def reshaped(placed: PlacedTerm, center: float, height: float, fwhm: float) -> PlacedTerm:
+    """A peak moved to a center, with the height there and the full width; all its widths stretch alike."""
+    shape = placed.term.shape
+    assert shape is not None
+    old_width, old_height = width_of(placed), height_of(placed)
+    values = {"center": center}
+    if old_width > 0 and abs(fwhm / old_width - 1) > 1e-12:
+        values |= {name: placed.parameters[name].start * fwhm / old_width for name, _ in shape.widths}
+    moved = placed.with_starts(values)
+    reached = height_of(moved)
+    size = moved.parameters[shape.size].start * height / reached if reached else height
+    if shape.size == "height" and old_height == placed.parameters["height"].start:
+        size = height  # where the height is the parameter itself, no rounding
+    return moved.with_starts({shape.size: size})
 
 
 def base_under(model: Model, number: int) -> float:

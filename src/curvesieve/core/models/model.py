@@ -1,76 +1,58 @@
-"""The model of a curve as the study keeps it: terms with starts, holds and bounds, and the range in use."""
+"""The model of a curve as the study keeps it: terms with starts, the points in use, and how the fit weighs them."""
 
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, model_validator
 
-from curvesieve.core.curve import Curve, Flag, Floats
+from curvesieve.core.curve import Curve, Flag
 from curvesieve.core.errors import InputError
 from curvesieve.core.formula import parse
 from curvesieve.core.models import starts
-from curvesieve.core.models.library import TERMS, Term
+from curvesieve.core.models.own import OwnTerm
+from curvesieve.core.models.placed import ParameterState, PlacedTerm, place
 from curvesieve.core.models.sum import FormulaSum, Piece
 
-
-class ParameterState(BaseModel):
-    """What the user says of one parameter: where a fit begins and whether it is held. NaN is refused."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
-
-    start: float
-    hold: bool = False
-
-
-class PlacedTerm(BaseModel):
-    """A library term in a model. `number` counts the peaks from 1; backgrounds have 0."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    slug: str
-    number: int = Field(ge=0)
-    parameters: dict[str, ParameterState]
-
-    @field_validator("slug")
-    @classmethod
-    def _known(cls, slug: str) -> str:
-        if slug not in TERMS:
-            raise ValueError(f"there is no term {slug!r}; known are {', '.join(TERMS)}")
-        return slug
-
-    @property
-    def term(self) -> Term:
-        return TERMS[self.slug]
-
-    @property
-    def label(self) -> str:
-        """``P1`` for the first peak, the term's own label for a background."""
-        return f"P{self.number}" if self.number else self.term.label
-
-    def full_name(self, parameter: str) -> str:
-        """The parameter's name in the whole model: ``center_1``, ``offset``."""
-        return f"{parameter}_{self.number}" if self.number else parameter
-
-    def with_starts(self, values: dict[str, float]) -> PlacedTerm:
-        """The same term beginning at other values; parameters not named keep theirs."""
-        states = {
-            name: state.model_copy(update={"start": float(values[name])}) if name in values else state
-            for name, state in self.parameters.items()
-        }
-        return self.model_copy(update={"parameters": states})
+Loss = Literal["squared", "absolute", "huber", "soft_l1", "cauchy"]
+Weights = Literal["u", "none", "counts", "proportional"]
+_SHIRLEY_NEEDS = "A Shirley background follows Gaussian, Lorentzian and pseudo-Voigt peaks only; choose one of those."
 
 
 class Model(BaseModel):
-    """A sum of terms over the x range low … high (None: no limit). Empty when it has no terms."""
+    """A sum of terms over the x range low … high (None: no limit) without the gaps. Empty when it has no terms.
+
+    At most one term has the number 0: a background, a law or a formula, on which the peaks stand. `weights` says what
+    is taken for the uncertainty of the points, and `scaled` whether the parameters' u are multiplied by the scatter
+    found. `derived` are named formulas in the parameters, read off after a fit.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     terms: tuple[PlacedTerm, ...] = ()
     low: float | None = None
     high: float | None = None
+    gaps: tuple[tuple[float, float], ...] = ()
+    loss: Loss = "squared"
+    weights: Weights = "u"
+    scaled: bool = True
+    use_patched: bool = False
+    derived: tuple[tuple[str, str], ...] = ()
+
+    @model_validator(mode="after")
+    def _whole(self) -> Model:
+        if sum(not placed.number for placed in self.terms) > 1:
+            raise ValueError("a model has one background or law; write the sum of two as one formula")
+        if self._lacks_cumulative():
+            raise ValueError(_SHIRLEY_NEEDS)
+        return self
+
+    def _lacks_cumulative(self) -> bool:
+        shirley = any(placed.term.over_peaks for placed in self.terms)
+        return shirley and any(p.term.shape is None or not p.term.shape.cumulative for p in self.peaks)
 
     @property
     def peaks(self) -> tuple[PlacedTerm, ...]:
@@ -78,6 +60,7 @@ class Model(BaseModel):
 
     @property
     def background(self) -> PlacedTerm | None:
+        """What the peaks stand on: a background, or a law."""
         return next((placed for placed in self.terms if not placed.number), None)
 
     def term_numbered(self, number: int) -> PlacedTerm:
@@ -91,29 +74,41 @@ class Model(BaseModel):
     @property
     def sum(self) -> FormulaSum:
         """The model as one sum of formulas."""
-        return _sum_of(tuple((placed.slug, placed.number) for placed in self.terms))
+        return _sum_of(_Structure(self.terms))
 
-    @property
-    def start(self) -> dict[str, float]:
+    def _states(self) -> dict[str, ParameterState]:
         return {
-            placed.full_name(p.name): placed.parameters[p.name].start
-            for placed in self.terms
-            for p in placed.term.parameters
+            p.full_name(name): p.parameters[name] for p in self.terms for name in (q.name for q in p.term.parameters)
         }
 
     @property
+    def start(self) -> dict[str, float]:
+        return {name: state.start for name, state in self._states().items()}
+
+    @property
     def held(self) -> tuple[str, ...]:
-        return tuple(
-            placed.full_name(name) for placed in self.terms for name, state in placed.parameters.items() if state.hold
-        )
+        return tuple(name for name, state in self._states().items() if state.hold and not state.tie)
+
+    @property
+    def ties(self) -> dict[str, str]:
+        return {name: state.tie for name, state in self._states().items() if state.tie}
+
+    @property
+    def bounds(self) -> dict[str, tuple[float, float]]:
+        """The bounds of those parameters that have any."""
+        found = {p.full_name(q.name): p.limits(q.name) for p in self.terms for q in p.term.parameters}
+        return {name: pair for name, pair in found.items() if np.isfinite(pair).any()}
 
     def points_in_use(self, curve: Curve) -> NDArray[np.bool_]:
-        """A mask of the points a fit uses: inside the range, neither patched nor left out."""
-        mask = (curve.flags & (Flag.PATCHED | Flag.LEFT_OUT)) == 0
+        """A mask of the points a fit uses: in the range, in no gap, not left out, and not patched unless asked for."""
+        unused = Flag.LEFT_OUT if self.use_patched else Flag.PATCHED | Flag.LEFT_OUT
+        mask = (curve.flags & unused) == 0
         if self.low is not None:
             mask &= curve.x >= self.low
         if self.high is not None:
             mask &= curve.x <= self.high
+        for low, high in self.gaps:
+            mask &= (curve.x < low) | (curve.x > high)
         return np.asarray(mask, dtype=np.bool_)
 
     def in_use(self, curve: Curve) -> Curve:
@@ -123,31 +118,35 @@ class Model(BaseModel):
             raise InputError("No point lies in the range in use. Drag the band over the curve.")
         return curve.take(mask)
 
-    def add_peak(self, slug: str, curve: Curve, pointed: float) -> Model:
+    def add_peak(self, slug: str, curve: Curve, pointed: float, own: OwnTerm | None = None) -> Model:
         """The model with a peak more, its start read off the curve where the user pointed."""
         number = max((placed.number for placed in self.terms), default=0) + 1
-        return self.model_copy(
-            update={"terms": (*self.peaks, self._placed(slug, number, curve, pointed), *self._rest())}
-        )
+        return self._with_terms((*self.peaks, self._placed(slug, number, curve, pointed, own), *self._rest()))
+
+    def _with_terms(self, terms: tuple[PlacedTerm, ...]) -> Model:
+        made = self.model_copy(update={"terms": terms})
+        if made._lacks_cumulative():
+            raise InputError(_SHIRLEY_NEEDS)
+        return made
 
     def _rest(self) -> tuple[PlacedTerm, ...]:
         return () if self.background is None else (self.background,)
 
-    def _placed(self, slug: str, number: int, curve: Curve, pointed: float | None = None) -> PlacedTerm:
+    def _placed(
+        self, slug: str, number: int, curve: Curve, pointed: float | None = None, own: OwnTerm | None = None
+    ) -> PlacedTerm:
         used = self.in_use(curve)
-        y: Floats = used.y
+        data = starts.Data(used.x, used.y, pointed)
         if number:
-            backdrop = self.background or PlacedTerm.model_construct(
-                slug="line", number=0, parameters=_states(TERMS["line"], starts.Data(used.x, used.y))
-            )
+            backdrop = self.background or place("line", 0, data)
             below = Model.model_construct(terms=(backdrop,))
-            y = y - below.sum.evaluate(used.x, list(below.start.values()))
-        return PlacedTerm(slug=slug, number=number, parameters=_states(TERMS[slug], starts.Data(used.x, y, pointed)))
+            data = starts.Data(used.x, used.y - below.sum.evaluate(used.x, list(below.start.values())), pointed)
+        return place(slug, number, data, own)
 
-    def with_background(self, slug: str | None, curve: Curve) -> Model:
-        """The model with another background, or with none; its start is read off the curve."""
-        rest = () if slug is None else (self._placed(slug, 0, curve),)
-        return self.model_copy(update={"terms": (*self.peaks, *rest)})
+    def with_background(self, slug: str | None, curve: Curve, own: OwnTerm | None = None) -> Model:
+        """The model with another background or law, or with none; its start is read off the curve."""
+        rest = () if slug is None else (self._placed(slug, 0, curve, own=own),)
+        return self._with_terms((*self.peaks, *rest))
 
     def without(self, number: int) -> Model:
         """The model without the term of that number; the other peaks keep theirs."""
@@ -158,19 +157,51 @@ class Model(BaseModel):
         terms = tuple(changed if placed.number == changed.number else placed for placed in self.terms)
         return self.model_copy(update={"terms": terms})
 
+    def starting_at(self, values: dict[str, float]) -> Model:
+        """The model beginning at other values, by full names; those not named stay."""
+        return self.model_copy(
+            update={
+                "terms": tuple(
+                    p.with_starts({n: values[p.full_name(n)] for n in p.parameters if p.full_name(n) in values})
+                    for p in self.terms
+                )
+            }
+        )
+
+
+class _Structure:
+    """The terms of a model, equal when their formulas are: starts and limits do not count."""
+
+    def __init__(self, terms: tuple[PlacedTerm, ...]) -> None:
+        self.terms = terms
+        self.key: tuple[Any, ...] = tuple(placed.key for placed in terms)
+
+    def __hash__(self) -> int:
+        return hash(self.key)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Structure) and self.key == other.key
+
 
 @lru_cache(maxsize=256)
-def _sum_of(terms: tuple[tuple[str, int], ...]) -> FormulaSum:
+def _sum_of(structure: _Structure) -> FormulaSum:
     """Kept by structure, not on the model: pydantic's copies would carry a kept value into a changed model."""
-    placed = [PlacedTerm.model_construct(slug=slug, number=number, parameters={}) for slug, number in terms]
+    placed = structure.terms
     names = tuple(one.full_name(p.name) for one in placed for p in one.term.parameters)
     pieces = []
-    for one in placed:
-        formula = parse(one.term.formula)
-        pieces.append(Piece(formula, tuple(names.index(one.full_name(name)) for name in formula.parameters)))
+    for i, one in enumerate(placed):
+        formula = one.term.parsed
+        pieces.append(Piece(formula, tuple(names.index(one.full_name(name)) for name in formula.parameters), i))
+        if one.term.over_peaks:
+            pieces += [_over_peak(one, peak, names, i) for peak in placed if peak.number]
     return FormulaSum(names, tuple(pieces))
 
 
-def _states(term: Term, data: starts.Data) -> dict[str, ParameterState]:
-    values = term.start(data)
-    return {parameter.name: ParameterState(start=values[parameter.name]) for parameter in term.parameters}
+def _over_peak(background: PlacedTerm, peak: PlacedTerm, names: tuple[str, ...], owner: int) -> Piece:
+    """What a background adds for a peak: its formula with the peak's cumulative area put in."""
+    shape = peak.term.shape
+    assert shape is not None
+    formula = parse(f"cumulative = {shape.cumulative}\n{background.term.over_peaks}")
+    own = {p.name for p in background.term.parameters}
+    places = [(background if name in own else peak).full_name(name) for name in formula.parameters]
+    return Piece(formula, tuple(names.index(name) for name in places), owner)

@@ -65,3 +65,31 @@ def line(data: Data) -> dict[str, float]:
     first, last = x <= low + tenth, x >= high - tenth
     slope = (_level(y[last]) - _level(y[first])) / float(x[last].mean() - x[first].mean())
     return {"offset": _level(y[first]) - slope * float(x[first].mean()), "slope": slope}
+
+
+def exponential(data: Data) -> dict[str, float]:
+    """Through the low levels at the beginning, in the middle and at the end: two equal steps give all values."""
+    x, y = data.x, data.y
+    low, high = float(x.min()), float(x.max())
+    span = (high - low) or 1.0
+    places = np.array([0.05, 0.5, 0.95]) * span + low
+    first, middle, last = (_level(y[np.abs(x - place) <= span / 15]) for place in places)
+    ratio = (last - middle) / (middle - first) if middle != first else 0.5
+    if not (0.02 < ratio < 50) or abs(ratio - 1) < 1e-3:
+        ratio = 0.5 if abs(last) < abs(first) else 2.0
+    length = float(places[1] - places[0]) / -np.log(ratio)
+    fall = np.exp(-places / length)
+    amplitude = (first - last) / float(fall[0] - fall[2]) if fall[0] != fall[2] else first
+    return {"offset": first - amplitude * float(fall[0]), "amplitude": amplitude, "length": float(length)}
+
+
+def step(data: Data) -> dict[str, float]:
+    """From the levels of the first and the last tenth, with the edge where the data cross half way."""
+    order = np.argsort(data.x, kind="stable")
+    x, y = data.x[order], data.y[order]
+    tenth = max(1, x.size // 10)
+    before, after = float(np.median(y[:tenth])), float(np.median(y[-tenth:]))
+    half = (y - (before + after) / 2) * (1 if after >= before else -1)
+    crossed = np.flatnonzero(half > 0)
+    edge = float(x[crossed[0]]) if crossed.size else float(x[x.size // 2])
+    return {"offset": before, "step": after - before, "edge": edge, "width": (float(x[-1] - x[0]) or 1.0) / 20}

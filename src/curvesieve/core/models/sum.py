@@ -20,10 +20,11 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Piece:
-    """A formula whose parameters stand at `places` in the sum's list."""
+    """A formula whose parameters stand at `places` in the sum's list; `owner` is the number of its term."""
 
     formula: Formula
     places: tuple[int, ...]
+    owner: int = 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,9 +44,18 @@ class FormulaSum:
 
     def evaluate_piece(self, piece: Piece, x: Floats, p: Sequence[float]) -> Floats:
         """The value of one piece at x."""
-        values = dict(zip(self.variables, np.atleast_2d(x), strict=True))
+        values = dict(zip(piece.formula.variables, np.atleast_2d(x), strict=True))
         values |= {name: np.float64(p[i]) for name, i in zip(piece.formula.parameters, piece.places, strict=True)}
         return np.broadcast_to(evaluate(piece.formula, values), np.shape(x)[-1])
+
+    def evaluate_many(self, rows: Sequence[Floats], draws: Floats) -> Floats:
+        """The values (draws, n) for many parameter vectors of shape (draws, parameters) at once."""
+        total = np.zeros((len(draws), rows[0].size))
+        for piece in self.pieces:
+            variables = dict(zip(piece.formula.variables, rows, strict=True))
+            named = zip(piece.formula.parameters, piece.places, strict=True)
+            total = total + evaluate(piece.formula, variables | {name: draws[:, i, None] for name, i in named})
+        return total
 
     @cached_property
     def _compiled(self) -> tuple[tuple[Compiled, tuple[int, ...]], ...]:

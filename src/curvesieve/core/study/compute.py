@@ -14,7 +14,7 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, nearest
 from curvesieve.core.fitting import fit_model
 from curvesieve.core.fitting.fit import Watch
-from curvesieve.core.readings import peak_readings
+from curvesieve.core.readings import fit_readings
 from curvesieve.core.steps import Sieve, Step
 from curvesieve.core.steps.base import donor_names
 from curvesieve.core.steps.sieve import Sieved, Trail, through
@@ -185,7 +185,7 @@ def fit_curve(study: Study, curve_id: str, watch: Watch | None = None) -> FitEnt
         if trail.problem:
             raise InputError(f"The step {trail.slot.step.label} does not work: {trail.problem}")
     result = fit_model(entry.model, made.curve, watch)
-    readings = peak_readings(entry.model, result, made.curve.x_unit, made.curve.y_unit) if result.converged else ()
+    readings = fit_readings(entry.model, result, made.curve.x_unit, made.curve.y_unit) if result.converged else ()
     return FitEntry(
         key=study.fit_key(curve_id),
         result=result,

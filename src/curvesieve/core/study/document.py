@@ -13,7 +13,7 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.fitting import FitResult
 from curvesieve.core.intake.take import Take, taken_curve
 from curvesieve.core.models import Model
-from curvesieve.core.readings import PeakReading
+from curvesieve.core.readings import FitReading
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import Sieve, Slot
 from curvesieve.core.steps.base import donor_names
@@ -55,7 +55,7 @@ class FitEntry(_Frozen):
 
     key: str
     result: FitResult
-    readings: tuple[PeakReading, ...] = ()
+    readings: tuple[FitReading, ...] = ()
     recorded: int = 0
     passed: int = 0
     used: int = 0
@@ -206,7 +206,7 @@ class Study:
             return "out of date"
         return "fitted" if fit.result.converged else "did not converge"
 
-    def readings(self, curve_id: str) -> tuple[PeakReading, ...]:
+    def readings(self, curve_id: str) -> tuple[FitReading, ...]:
         """The readings of the curve's fit; none when it has none, or one that is out of date."""
         fit = self.entry(curve_id).fit
         return fit.readings if fit is not None and self.fit_is_current(curve_id) else ()

@@ -7,13 +7,15 @@ import io
 from dataclasses import dataclass
 
 from curvesieve.core import units
-from curvesieve.core.readings import PeakReading
+from curvesieve.core.readings import FitReading
 from curvesieve.core.study.document import CurveEntry, Family, Study
+
+STATISTIC = -1
 
 
 @dataclass(frozen=True)
 class Column:
-    """A column: `peak` and `quantity` name a reading; peak 0 is a statistic of the fit."""
+    """A column: `peak` and `quantity` name a reading; the peak of a statistic is `STATISTIC`."""
 
     title: str
     unit: str
@@ -30,7 +32,7 @@ class Row:
     """A curve with its readings by (peak, quantity). `state` is ``fitted``, ``not fitted``, ``out of date`` …"""
 
     curve: CurveEntry
-    cells: dict[tuple[int, str], PeakReading]
+    cells: dict[tuple[int, str], FitReading]
     state: str
 
 
@@ -62,18 +64,16 @@ def ledger_of(study: Study, family: Family | None) -> Ledger:
         if readings:
             y_units.add(study.recorded(curve.id).y_unit)
         rows.append(Row(curve, cells | _statistics(study, curve, readings), state))
-    ordered = [columns[key] for key in sorted(columns, key=lambda key: key[0])]
+    ordered = [columns[key] for key in sorted(columns, key=lambda key: key[0] or 1e9)]  # a law and one's own come last
     if ordered:
         y_unit = y_units.pop() if len(y_units) == 1 else ""
-        ordered += [Column(label, y_unit if name == "rmse" else "", 0, name) for name, label in STATISTICS]
+        ordered += [Column(label, y_unit if name == "rmse" else "", STATISTIC, name) for name, label in STATISTICS]
     title = family.label if family else "all curves"
     condition = (family.condition, family.unit) if family else ("", "")
     return Ledger(title, condition, tuple(ordered), tuple(rows))
 
 
-def _statistics(
-    study: Study, curve: CurveEntry, readings: tuple[PeakReading, ...]
-) -> dict[tuple[int, str], PeakReading]:
+def _statistics(study: Study, curve: CurveEntry, readings: tuple[FitReading, ...]) -> dict[tuple[int, str], FitReading]:
     if not readings or curve.fit is None:
         return {}
     found = {}
@@ -81,7 +81,7 @@ def _statistics(
         value = getattr(curve.fit.result.statistics, name)
         if value is not None:
             unit = study.recorded(curve.id).y_unit if name == "rmse" else ""
-            found[(0, name)] = PeakReading(label, name, value, None, unit, "of the fit", "", 0, name)
+            found[(STATISTIC, name)] = FitReading(label, name, value, None, unit, "of the fit", "", STATISTIC, name)
     return found
 
 
@@ -91,7 +91,7 @@ def _table(ledger: Ledger) -> list[list[str]]:
         head.append(_plain(*ledger.condition))
     for column in ledger.columns:
         head.append(_plain(column.title, column.unit))
-        if column.peak:
+        if column.peak != STATISTIC:
             head.append(_plain(f"u({column.title})", column.unit))
     head.append("state")
     table = [head]
@@ -102,7 +102,7 @@ def _table(ledger: Ledger) -> list[list[str]]:
         for column in ledger.columns:
             cell = row.cells.get((column.peak, column.quantity))
             line.append("" if cell is None else repr(cell.value))
-            if column.peak:
+            if column.peak != STATISTIC:
                 line.append("" if cell is None or cell.u is None else repr(cell.u))
         table.append([*line, row.state])
     return table
@@ -124,14 +124,14 @@ def to_tabs(ledger: Ledger) -> str:
     return "\n".join("\t".join(cell.replace("\t", " ") for cell in row) for row in _table(ledger)) + "\n"
 
 
-def provenance(study: Study, curve: CurveEntry, reading: PeakReading) -> str:
+def provenance(study: Study, curve: CurveEntry, reading: FitReading) -> str:
     """One sentence on where a reading comes from: method, points, steps, file."""
     fit = curve.fit
     assert fit is not None, "a reading has a fit"
     record = study.record_entry(curve.record)
     steps = [slot.name or slot.step.label for slot in study.slots(curve.id) if slot.on]
     after = f" after {', '.join(steps)}" if steps else ", as recorded"
-    method = f"{reading.method}, " if reading.peak else ""
+    method = f"{reading.method}, " if reading.peak != STATISTIC else ""
     return (
         f"{reading.name} of {curve.label}: {method}{fit.used:,} of {fit.recorded:,} points of {record.file_name}{after}"
     )

@@ -71,7 +71,7 @@ class ParameterTable(QAbstractTableModel):
                 if entry.fit is not None:
                     found = entry.fit.result.parameters[placed.full_name(parameter.name)]
                     value, u = found.value, found.u
-                unit = units.power_product(curve.x_unit, parameter.unit[0], curve.y_unit, parameter.unit[1])
+                unit = placed.term.unit_text(parameter.name, curve.x_unit, curve.y_unit)
                 rows.append(ParameterRow(placed, parameter.name, value, u, state.hold, entry.fit is not None, unit))
         return rows
 

@@ -1,0 +1,74 @@
+"""Polynomials of any degree, in Legendre polynomials over the range of the data.
+
+Powers of x are nearly dependent over a short range; Legendre polynomials are not, so that high degrees keep their
+digits. The coefficients of the powers follow exactly and are read off as a0, a1 …
+"""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+
+import numpy as np
+from numpy.polynomial import Polynomial, legendre
+
+from curvesieve.core.models import starts
+from curvesieve.core.models.term import Derived, Parameter, Term
+
+MAX_DEGREE = 30
+_SLUG = re.compile(r"polynomial-(\d{1,2})")
+_NAMES = {2: "Quadratic", 3: "Cubic"}
+
+
+def degree_of(slug: str) -> int | None:
+    """The degree that a slug such as ``polynomial-4`` names; None for other slugs."""
+    match = _SLUG.fullmatch(slug)
+    degree = int(match[1]) if match else 0
+    return degree if 1 <= degree <= MAX_DEGREE else None
+
+
+@lru_cache(maxsize=256)
+def polynomial(degree: int, low: float = -1.0, high: float = 1.0) -> Term:
+    """The polynomial of a degree whose basis is orthogonal over low … high."""
+    if not low < high:
+        low, high = low - 0.5, high + 0.5
+    middle, half = (low + high) / 2, (high - low) / 2
+    lines = [f"t = (x - ({middle!r}))/{half!r}"]
+    names = ["", "t"]
+    for n in range(2, degree + 1):
+        before = names[n - 2] or "1"
+        lines.append(f"p{n} = ({2 * n - 1}*t*{names[n - 1]} - {n - 1}*{before})/{n}")
+        names.append(f"p{n}")
+    body = " + ".join(["c0", *(f"c{n}*{names[n]}" for n in range(1, degree + 1))])
+    parameters = tuple(
+        Parameter(f"c{n}", f"coefficient of the Legendre polynomial of degree {n}", start=0.0, unit=(0, 1))
+        for n in range(degree + 1)
+    )
+
+    def start(data: starts.Data) -> dict[str, float]:
+        t = (data.x - middle) / half
+        most = min(degree, max(data.x.size - 1, 0))
+        found = legendre.legfit(t, data.y, most)
+        return {f"c{n}": float(found[n]) if n <= most else 0.0 for n in range(degree + 1)}
+
+    inner = Polynomial([-middle / half, 1 / half])
+    rows = [legendre.Legendre.basis(n)(inner) for n in range(degree + 1)]
+    table = np.array([np.pad(row.coef, (0, degree + 1 - row.coef.size)) for row in rows])
+    derived = tuple(
+        Derived(
+            f"a{k}",
+            " + ".join(f"({float(table[n, k])!r})*c{n}" for n in range(k, degree + 1)),
+            f"coefficient of x^{k}, from those of the Legendre polynomials",
+            (-k, 1),
+        )
+        for k in range(degree + 1)
+    )
+    return Term(
+        f"polynomial-{degree}", _NAMES.get(degree, f"Polynomial of degree {degree}"), "background",
+        "\n".join([*lines, body]), parameters, "Legendre polynomials over the range in use; textbook", "Polynomials",
+        start=start, derived=derived,
+        contains=("constant", "line", *(f"polynomial-{n}" for n in range(2, degree))),
+    )  # fmt: skip
+
+
+TERMS = tuple(polynomial(degree) for degree in range(2, 10))

@@ -1,0 +1,116 @@
+"""What a fit says: the parameters and derived quantities of its terms, each with u carried through the covariance."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from fractions import Fraction
+
+import numpy as np
+
+from curvesieve.core import units
+from curvesieve.core.errors import FormulaError, InputError, nearest
+from curvesieve.core.fitting import FitResult
+from curvesieve.core.formula import compile_formula, parse
+from curvesieve.core.formula.dimension import dimension
+from curvesieve.core.models import Model, PlacedTerm
+from curvesieve.core.models.term import Powers
+from curvesieve.core.reading import Reading
+
+SYMBOLS = {"center": "center", "height": "height", "fwhm": "FWHM", "area": "area"}
+
+
+@dataclass(frozen=True)
+class FitReading(Reading):
+    """A reading of a fit; `peak` is the number of its peak, 0 for what the peaks stand on and for the user's own."""
+
+    peak: int = 0
+    quantity: str = ""
+
+
+def fit_readings(model: Model, result: FitResult, x_unit: str, y_unit: str) -> tuple[FitReading, ...]:
+    """All readings of a model's peaks, of its law, and of the user's formulas, in the units that follow from x and y.
+
+    A background under peaks is not read off. A derived quantity's u is √(gᵀ C g) with g its exact gradient and C the
+    covariance of the fit (the law of propagation, JCGM 100:2008, 5.2.2).
+    """
+    found: list[FitReading] = []
+    axes = (x_unit, y_unit)
+    for placed in model.terms:
+        term = placed.term
+        if not placed.number and model.peaks and term.kind != "law":
+            continue
+        for parameter in term.parameters:
+            fitted = result.parameters[placed.full_name(parameter.name)]
+            found.append(_reading(placed, parameter.name, fitted.value, fitted.u, axes, term.reference))
+        for derived in term.derived:
+            value, u = quantity(result, derived.formula, placed)
+            found.append(_reading(placed, derived.name, value, u, axes, derived.reference))
+    found += [own_reading(model, result, name, formula, axes) for name, formula in model.derived]
+    return tuple(found)
+
+
+def _reading(
+    placed: PlacedTerm, name: str, value: float, u: float | None, axes: tuple[str, str], reference: str
+) -> FitReading:
+    said = SYMBOLS.get(name, name)
+    return FitReading(
+        name=f"{placed.label} {said}" if placed.number else said,
+        symbol=name,
+        value=value,
+        u=u,
+        unit=placed.term.unit_text(name, *axes),
+        method=f"{placed.term.label} by least squares",
+        reference=reference,
+        peak=placed.number,
+        quantity=name,
+    )
+
+
+def quantity(result: FitResult, text: str, placed: PlacedTerm | None = None) -> tuple[float, float | None]:
+    """The value and u of a formula in a fit's parameters, or in those of one of its terms.
+
+    Raises FormulaError or InputError when it cannot be read or names something else.
+    """
+    compiled = compile_formula(parse(text, ()))
+    plain = compiled.formula.parameters
+    names = [placed.full_name(name) for name in plain] if placed else list(plain)
+    for name in names:
+        if name not in result.parameters:
+            known = list(result.parameters)
+            raise InputError(
+                f"There is no parameter {name!r} in this fit; it has {', '.join(known)}{nearest(name, known)}"
+            )
+    values = [np.float64(result.parameters[name].value) for name in names]
+    with np.errstate(all="ignore"):
+        value = float(compiled.value((), values))
+        slopes = dict.fromkeys(names, 0.0)
+        for name, slope in zip(names, compiled.jacobian((), values), strict=True):
+            slopes[name] += float(slope)
+    return value, result.propagated(slopes)
+
+
+def own_reading(model: Model, result: FitResult, name: str, text: str, axes: tuple[str, str]) -> FitReading:
+    """The reading of a formula that the user named, such as ``half_life = log(2)/k``."""
+    try:
+        value, u = quantity(result, text)
+        unit = _unit_in(model, text, axes)
+    except FormulaError as error:
+        raise InputError(f"{name} = {text}: {error}") from error
+    return FitReading(name, name, value, u, unit, f"{text} from the fit", "JCGM 100:2008, 5.2.2", 0, name)
+
+
+def _unit_in(model: Model, text: str, axes: tuple[str, str]) -> str:
+    """The unit of a formula in a model's parameters; nothing where it is open."""
+    formula = parse(text, ())
+    known: Mapping[str, Powers | None] = {
+        placed.full_name(p.name): placed.term.unit(p.name) for placed in model.terms for p in placed.term.parameters
+    }
+    powers = {}
+    for name in formula.parameters:
+        found = known.get(name)
+        if found is None:
+            return ""
+        powers[name] = tuple((axis, Fraction(p)) for axis, p in zip("xy", found, strict=True) if p)
+    made = dict(dimension(formula, powers, strict=False))
+    return units.power_product(axes[0], made.get("x", 0), axes[1], made.get("y", 0))
