@@ -216,6 +216,7 @@ def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
         iterations=solution.iterations,
         loss=problem.loss,
         weights=said.weights,
+        scale=solution.scale,
         warnings=tuple(warnings),
         spread=spread,
     )

@@ -62,6 +62,8 @@ class FitResult(BaseModel):
     iterations: int
     loss: str = "squared"
     weights: str = "u"
+    scale: float = 1.0
+    """The noise that a robust loss was set by, in units of the weighted residual."""
     warnings: tuple[str, ...] = ()
     spread: dict[str, tuple[float, ...]] = Field(default_factory=dict)
 

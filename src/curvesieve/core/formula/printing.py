@@ -43,10 +43,8 @@ def name_latex(name: str) -> str:
         if numbered:
             stem, sub = numbered[1], numbered[2]
     stem = _GREEK.get(stem, stem)
-    if stem in _GREEK_NAMES:
-        set_stem = _GREEK_NAMES[stem]
-    else:
-        set_stem = stem if len(stem) == 1 else rf"\mathrm{{{stem}}}"
+    plain = stem if len(stem) == 1 else rf"\mathrm{{{stem}}}"
+    set_stem = _GREEK_NAMES.get(stem, plain)
     return set_stem + (rf"_{{\mathrm{{{_plain(sub)}}}}}" if sub else "")
 
 
