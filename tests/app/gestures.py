@@ -89,6 +89,15 @@ def drop_files(window: QWidget, paths: list[Path]) -> None:
     QApplication.sendEvent(window, QDropEvent(at, action, data, LEFT, PLAIN))
 
 
+def choose_term(window, words: str) -> None:  # type: ignore[no-untyped-def]
+    """Chooses a background or a law as a user does: the button, a few letters, Enter."""
+    model = window.curve_bench.model
+    click(model.background)
+    QTest.keyClicks(model.term_list.field, words)
+    QTest.keyClick(model.term_list.field, Qt.Key.Key_Return)
+    QApplication.processEvents()
+
+
 def add_step(window, words: str) -> None:  # type: ignore[no-untyped-def]
     """Adds a step as a user does: the button, a few letters, Enter."""
     click(window.curve_bench.sieve.add)

@@ -89,15 +89,15 @@ def test_jobs_drop_late_answers_and_tell_problems_from_defects(qtbot):
 
 def test_a_fit_is_stopped_and_a_late_one_is_dropped(demo, qtbot):
     session = demo.session
-    model = session.model_in_sight()
-    session.set_model(model.replaced(model.peaks[0].with_starts({"center": 1350.0})), "move")
-    session.fit()
-    assert demo.curve_bench.model.fit.text() == "Stop"
-    click(demo.curve_bench.model.fit)
-    assert demo.curve_bench.model.fit.text() == "Fit"
-    session.fit()
-    session.set_model(model, "change it while the fit runs")
-    qtbot.waitUntil(lambda: not session.is_fitting, timeout=20000)
+    model = session.modelling.model_in_sight()
+    session.modelling.set_model(model.replaced(model.peaks[0].with_starts({"center": 1350.0})), "move")
+    session.modelling.fit()
+    assert demo.curve_bench.model.foot.fit.text() == "Stop"
+    click(demo.curve_bench.model.foot.fit)
+    assert demo.curve_bench.model.foot.fit.text() == "Fit"
+    session.modelling.fit()
+    session.modelling.set_model(model, "change it while the fit runs")
+    qtbot.waitUntil(lambda: not session.modelling.is_fitting, timeout=20000)
     assert session.entry.fit is None, "the fit was of another start"
 
 

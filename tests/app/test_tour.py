@@ -37,7 +37,7 @@ def spectra(window, demo_files, qtbot):
 
 
 def fit(w, qtbot) -> None:
-    click(w.curve_bench.model.fit)
+    click(w.curve_bench.model.foot.fit)
     qtbot.waitUntil(lambda: w.session.entry.fit is not None, timeout=20000)
 
 
@@ -121,7 +121,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
         for name in ("center", "fwhm"):
             fitted = result.parameters[f"{name}_{number}"]
             assert abs(fitted.value - peak[name]) < 3 * fitted.u, (name, number)
-    assert "converged in" in w.curve_bench.model.outcome.text()
+    assert "converged in" in w.curve_bench.model.foot.outcome.text()
     assert "residual of the model" in canvas.strip.title.text()
 
     # The ledger: a number leads back to its points; the table is copied and written.

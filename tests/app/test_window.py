@@ -20,7 +20,7 @@ from curvesieve.core.steps.repair import Despike
 from curvesieve.core.study import Study, edits, save_study
 from curvesieve.demo import EXAMPLE
 from curvesieve.demo.build import build_study
-from tests.app.gestures import CTRL, SHIFT, click, click_cell, double_click, drag, drop_files, type_into
+from tests.app.gestures import CTRL, SHIFT, choose_term, click, click_cell, double_click, drag, drop_files, type_into
 from tests.core.strd import STRD, certified, digits
 
 FWHM_PER_SIGMA = 2 * math.sqrt(2 * math.log(2))
@@ -53,10 +53,9 @@ def test_eckerle4_through_the_window(window, qtbot, start):
     assert [row.roles.currentText() for row in w.intake_bench.channels.channel_rows] == ["y", "x"]
     click(w.intake_bench.files.bring)
     model = w.curve_bench.model
-    for box, text in ((model.peak_kind, "Gaussian"), (model.background, "None")):
-        box.setFocus()
-        box.setCurrentText(text)
-        box.activated.emit(box.currentIndex())
+    model.peak_kind.setCurrentText("Gaussian")
+    model.peak_kind.activated.emit(model.peak_kind.currentIndex())
+    choose_term(w, "nothing under the peaks")
     double_click(w.curve_bench.canvas.plot, 451.5, 0.3)
     assert [row.title for row in model.table.rows] == ["P1 · center", "P1 · height", "P1 · FWHM"]
     b1, b2, b3 = known.starts[start].values()
@@ -184,9 +183,9 @@ def test_wrong_numbers_in_fields_are_told_and_the_old_ones_kept(window, qtbot, t
     # A window wider than the curve: the card says so, the curve passes on, and a fit refuses to pretend.
     type_into(card.fields["window"].line, "999")
     assert "wider than the curve" in card.problem.text()
-    click(w.curve_bench.model.fit)
+    click(w.curve_bench.model.foot.fit)
     qtbot.waitUntil(lambda: "The step Despike does not work" in w.notice.text.text())
-    assert "Out of date" in w.curve_bench.model.warning.text()
+    assert "Out of date" in w.curve_bench.model.foot.warning.text()
 
 
 def test_fit_again_changes_nothing_and_edits_begin_from_what_is_seen(window, qtbot, tmp_path):
@@ -195,7 +194,7 @@ def test_fit_again_changes_nothing_and_edits_begin_from_what_is_seen(window, qtb
     session.look(View(session.study.document.curves[EXAMPLE].id))
     first = session.entry.fit.result
     old = session.study
-    click(w.curve_bench.model.fit)
+    click(w.curve_bench.model.foot.fit)
     qtbot.waitUntil(lambda: session.study is not old, timeout=20000)
     again = session.entry.fit.result
     assert {n: p.value for n, p in again.parameters.items()} == {n: p.value for n, p in first.parameters.items()}
@@ -203,12 +202,12 @@ def test_fit_again_changes_nothing_and_edits_begin_from_what_is_seen(window, qtb
     w.curve_bench.model.table.setData(hold, Qt.CheckState.Checked.value, Qt.ItemDataRole.CheckStateRole)
     assert session.entry.fit is None
     assert session.entry.model.start["fwhm_1"] == first.parameters["fwhm_1"].value
-    click(w.curve_bench.model.fit)
+    click(w.curve_bench.model.foot.fit)
     qtbot.waitUntil(lambda: session.entry.fit is not None, timeout=20000)
     assert session.entry.fit.result.parameters["fwhm_1"].held
-    click(w.curve_bench.model.remove)
+    click(w.curve_bench.model.foot.remove)
     assert [placed.number for placed in session.entry.model.peaks] == [1, 2]
-    click(w.curve_bench.model.starts)
+    click(w.curve_bench.model.foot.starts)
     assert [placed.number for placed in session.entry.model.peaks] == [1, 2]
 
 

@@ -37,4 +37,7 @@ def test_from_preambles_when_the_names_say_nothing():
     lines = [[("Operator", "N. N."), ("Film", "0,5 wt%")], [("Operator", "N. N."), ("Film", "4 wt%")]]
     found = propose(records(["first.csv", "second.csv"], lines))
     assert (found.name, found.unit, found.values) == ("Film", "wt%", (0.5, 4.0))
+    powers = [[("Dose", "5.13E+02 Gy")], [("Dose", "4.3e-3 Gy")]]  # the exponent is no unit
+    found = propose(records(["first.csv", "second.csv"], powers))
+    assert (found.unit, found.values) == ("Gy", (513.0, 0.0043))
     assert propose([]).values == ()

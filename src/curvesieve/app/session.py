@@ -9,14 +9,12 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.jobs import Jobs, Ticket
-from curvesieve.core.curve import Curve
+from curvesieve.app.modelling import Modelling
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.solver import Cancelled
-from curvesieve.core.models import Model
 from curvesieve.core.steps.lines import add_tables
 from curvesieve.core.steps.sieve import Sieved
-from curvesieve.core.study import CurveEntry, FitEntry, Study, edits, load_study, save_study
-from curvesieve.core.study.compute import fit_curve, sieved_curve, sieved_if_quick, unusual_catches
+from curvesieve.core.study import CurveEntry, Study, edits, load_study, save_study
+from curvesieve.core.study.compute import sieved_curve, sieved_if_quick, unusual_catches
 from curvesieve.core.study.store import SUFFIX
 
 RECORDED, MODEL = "recorded", "model"
@@ -32,6 +30,8 @@ class View:
     reading: tuple[int, str] | None = None
     against: str = ""
     """The stage that the one in hand is compared with; empty: the one right before it."""
+    iterate: int | None = None
+    """The place on the way of a fit that is drawn in place of its end."""
 
 
 @dataclass(frozen=True)
@@ -68,6 +68,7 @@ class Session(QObject):
         self._future: list[_Moment] = []
         self._now = _Moment(Study(), "", "", self.view)
         self._saved = self._now.study
+        self.modelling = Modelling(self)
 
     def add_line_tables(self, folder: Path) -> None:
         """Makes the user's own tables of reference lines known to the step that calibrates x."""
@@ -148,7 +149,7 @@ class Session(QObject):
             self.view_changed.emit(before, self.view)
 
     def look_at_stage(self, stage: str) -> None:
-        self.look(replace(self.view, stage=stage, reading=None, against=""))
+        self.look(replace(self.view, stage=stage, reading=None, against="", iterate=None))
 
     def _valid(self, view: View) -> View:
         curves = self.study.document.curves
@@ -206,13 +207,6 @@ class Session(QObject):
         self._passing = None
         self.sieve_done.emit()
 
-    def _passed(self) -> Curve:
-        """The curve that passed, for an edit that reads starts off it."""
-        made = self.sieved()
-        if made is None:
-            raise InputError("The curve is still passing through the sieve; try again when the status line is quiet.")
-        return made.curve
-
     # -- files --------------------------------------------------------------------------------------
 
     def begin(self, study: Study, path: Path | None = None) -> None:
@@ -249,103 +243,3 @@ class Session(QObject):
 
     def _refused(self, sentence: str) -> None:
         self.noticed.emit(sentence, "problem")
-
-    # -- model and fit ------------------------------------------------------------------------------
-
-    def model_in_sight(self) -> Model:
-        """The model in hand with the values that are drawn as its starts: those of the fit, when there is one.
-
-        Edits by hand begin from what the user sees.
-        """
-        entry = self.entry
-        if entry is None:
-            return Model()
-        if entry.fit is None:
-            return entry.model
-        model = entry.model
-        for placed in model.terms:
-            values = {p: entry.fit.result.parameters[placed.full_name(p)].value for p in placed.parameters}
-            model = model.replaced(placed.with_starts(values))
-        return model
-
-    def set_model(self, model: Model, label: str, merge: str = "") -> None:
-        if self.view.curve is not None:
-            self.apply(edits.set_model(self.view.curve, model), label, merge)
-
-    def add_peak(self, slug: str, pointed: float, background: str | None = "line") -> None:
-        """Adds a peak where the user pointed; the first one brings the background with it."""
-        entry = self.entry
-        if entry is None:
-            return
-
-        def edit(study: Study) -> Study:
-            passed = self._passed()
-            model = self.model_in_sight()
-            if not model.terms and background is not None:
-                model = model.with_background(background, passed)
-            return edits.set_model(entry.id, model.add_peak(slug, passed, pointed))(study)
-
-        if self.apply(edit, "add a peak"):
-            self.look_at_stage(MODEL)
-
-    def set_background(self, slug: str | None) -> None:
-        entry = self.entry
-        if entry is None:
-            return
-
-        def edit(study: Study) -> Study:
-            passed = self._passed()
-            return edits.set_model(entry.id, self.model_in_sight().with_background(slug, passed))(study)
-
-        self.apply(edit, "change the background")
-
-    def read_starts(self) -> None:
-        """Reads every peak's start off the data again, where the peaks now stand."""
-        entry = self.entry
-        if entry is None or not entry.model.terms:
-            return
-
-        def edit(study: Study) -> Study:
-            passed = self._passed()
-            seen = self.model_in_sight()
-            model = Model(low=seen.low, high=seen.high)
-            if seen.background is not None:
-                model = model.with_background(seen.background.slug, passed)
-            for placed in seen.peaks:
-                model = model.add_peak(placed.slug, passed, placed.parameters["center"].start)
-            numbers = [placed.number for placed in seen.peaks]
-            renumbered = [p.model_copy(update={"number": n}) for p, n in zip(model.peaks, numbers, strict=True)]
-            rest = () if model.background is None else (model.background,)
-            model = model.model_copy(update={"terms": (*renumbered, *rest)})
-            return edits.set_model(entry.id, model)(study)
-
-        self.apply(edit, "read starts off the data")
-
-    @property
-    def is_fitting(self) -> bool:
-        return self.jobs.running("fit")
-
-    def fit(self) -> None:
-        """Fits the curve in hand in the background. A result that comes too late for its model is dropped."""
-        entry, study = self.entry, self.study
-        if entry is None:
-            self.noticed.emit("There is no curve to fit yet. Drop a file on the window first.", "problem")
-            return
-
-        def work(ticket: Ticket) -> FitEntry:
-            def watch(_: object) -> None:
-                if ticket.stopped.is_set():
-                    raise Cancelled
-
-            return fit_curve(study, entry.id, watch)
-
-        def done(fit: FitEntry) -> None:
-            if self.study.has(entry.id) and self.study.fit_key(entry.id) == fit.key:
-                self.apply(edits.set_fit(entry.id, fit), f"fit {entry.label}")
-                if not fit.result.converged:
-                    self.noticed.emit(f"{entry.label}: {fit.result.message}", "problem")
-
-        self.jobs.start(f"Fitting {entry.label}", "fit", work, done, self._refused)
-
-    def stop_fit(self) -> None:
-        self.jobs.stop("fit")

@@ -277,4 +277,4 @@ class Window(QMainWindow):
     # -- model --------------------------------------------------------------------------------------
 
     def remove_model(self) -> None:
-        self.session.set_model(Model(), "remove the model")
+        self.session.modelling.set_model(Model(), "remove the model")

@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
 from curvesieve.app.canvas.band import Band
+from curvesieve.app.canvas.beside import Beside
 from curvesieve.app.canvas.lasso import leave_out
 from curvesieve.app.canvas.layers import Layers
 from curvesieve.app.canvas.peaks import PeakHandles, Shape
@@ -29,7 +30,7 @@ from curvesieve.core.models.lines import base_under, height_of, model_lines, res
 from curvesieve.core.steps import Step
 from curvesieve.core.steps.trim import LeaveOut
 from curvesieve.core.study import Study, edits
-from curvesieve.core.study.compute import preview
+from curvesieve.core.study.compute import band_of, preview
 
 HINTS = {
     RECORDED: "Wheel zooms · drag moves · Ctrl+drag zooms to a box",
@@ -65,6 +66,8 @@ class Canvas(QWidget):
         session.changed.connect(self._on_changed)
         session.view_changed.connect(self._on_view_changed)
         session.sieve_done.connect(self.refresh)
+        session.modelling.iterated.connect(self._iterated)
+        session.modelling.drawn_beside.connect(self._draw_beside)
 
     # -- making -------------------------------------------------------------------------------------
 
@@ -135,6 +138,7 @@ class Canvas(QWidget):
 
     def _make_items(self) -> None:
         self.layers = Layers(self.plot)
+        self.beside = Beside(self.plot)
         self.handles: dict[int, PeakHandles] = {}
         self.band = Band(self.plot)
         self.band.dragged.connect(self._band_dragged)
@@ -162,7 +166,7 @@ class Canvas(QWidget):
     def refresh(self) -> None:
         """Draws the session's study and view anew; the ranges of the axes stay as long as the curve does."""
         self._scene = scene = scene_of(self.session.study, self.session.view, self.session.sieved())
-        self._model = self.session.model_in_sight() if self.session.view.stage == MODEL else Model()
+        self._model = self.session.modelling.model_shown() if self.session.view.stage == MODEL else Model()
         for widget in (self.splitter, *self.controls):
             widget.setVisible(scene is not None)
         self.empty.setVisible(scene is None)
@@ -175,6 +179,7 @@ class Canvas(QWidget):
         self._set_title(scene)
         self._fill_against(scene)
         self._draw_model(self._model)
+        self._draw_beside()
         self._place_handles(self._model)
         self._place_band(scene)
         self.strip.show_scene(scene, self._model)
@@ -187,6 +192,8 @@ class Canvas(QWidget):
         self.layers.clear()
         self._place_handles(Model())
         self.band.hide()
+        self.beside.show_band(None)
+        self.beside.show_overlays(())
         self.step_handles.hide()
         self.title.setText("No curve yet")
         self.plot.set_labels("", "")
@@ -228,6 +235,25 @@ class Canvas(QWidget):
     def _draw_model(self, model: Model) -> None:
         curve = self._scene.made.curve if self._scene is not None else None
         self.layers.show_model(model_lines(model, curve) if curve is not None else None, self._chosen_peak())
+
+    def preview_model(self, model: Model | None) -> None:
+        """Draws a model that is not the study's, such as a formula that is being typed; None goes back."""
+        self._draw_model(self._model if model is None else model)
+
+    def _iterated(self, values: dict[str, float]) -> None:
+        """A place on the way of a fit that is running."""
+        if self.session.view.stage == MODEL and set(values) == set(self._model.names):
+            self._draw_model(self._model.starting_at(values))
+
+    def _draw_beside(self) -> None:
+        """The bands of the fit in hand, where they are asked for, and the lines of other models."""
+        session, scene = self.session, self._scene
+        at_model = scene is not None and session.view.stage == MODEL
+        self.beside.show_overlays(session.modelling.overlays if at_model else ())
+        band = None
+        if scene is not None and at_model and session.modelling.bands and session.view.iterate is None:
+            band = band_of(session.study, scene.entry.id)
+        self.beside.show_band(band)
 
     def _place_handles(self, model: Model) -> None:
         wanted = {placed.number: placed for placed in model.peaks}
@@ -356,7 +382,7 @@ class Canvas(QWidget):
 
     def _double_clicked(self, x: float, y: float) -> None:
         if self._scene is not None and not self.step_handles.double_click(x, y):
-            self.session.add_peak(self.peak_slug, self.plot.unmap_x(x), self.first_background)
+            self.session.modelling.add_peak(self.peak_slug, self.plot.unmap_x(x), self.first_background)
 
     def _band_drawn(self, low: float, high: float, finished: bool) -> None:
         """Shift+drag: a new band, for the step in hand or for the model."""
@@ -377,8 +403,8 @@ class Canvas(QWidget):
         if self._scene is None or self.session.view.curve is None:
             return
         low, high = rounded((low, high), high - low)
-        model = self.session.model_in_sight().model_copy(update={"low": low, "high": high})
-        self.session.set_model(model, "drag the range in use")
+        model = self.session.modelling.model_in_sight().model_copy(update={"low": low, "high": high})
+        self.session.modelling.set_model(model, "drag the range in use")
 
     def _step_moving(self, step: Step) -> None:
         """A step is being dragged: what it would do is drawn at once."""
@@ -404,7 +430,7 @@ class Canvas(QWidget):
         self._draw_model(self._with_peak(number, center, height, fwhm))
 
     def _peak_finished(self, number: int, center: float, height: float, fwhm: float) -> None:
-        self.session.set_model(self._with_peak(number, center, height, fwhm), f"drag P{number}")
+        self.session.modelling.set_model(self._with_peak(number, center, height, fwhm), f"drag P{number}")
 
     def _with_peak(self, number: int, center: float, height: float, fwhm: float) -> Model:
         placed = self._model.term_numbered(number)

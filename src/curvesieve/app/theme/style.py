@@ -92,6 +92,8 @@ QPushButton[kind="act"] {{ background: {p.verdigris}; color: {p.on_verdigris}; b
   font-weight: 600; }}
 QPushButton[kind="act"]:disabled {{ background: {p.line}; color: {p.muted}; border-color: {p.line}; }}
 QPushButton[kind="bare"] {{ background: transparent; border: none; color: {p.muted}; padding: 0 5px; }}
+QPushButton[kind="bare"][small="true"] {{ font-size: 13px; text-align: left; padding: 0; }}
+QPushButton[kind="bare"]:checked {{ color: {p.verdigris}; }}
 QPushButton[kind="bare"]:hover {{ color: {p.ink}; background: {p.hover}; }}
 QPushButton[kind="drop"] {{ background: transparent; border: 2px dashed {p.ghost}; border-radius: 8px;
   color: {p.muted}; padding: 10px; }}
@@ -103,6 +105,13 @@ QLineEdit[flat="true"] {{ background: transparent; border: 1px solid transparent
   padding: 0 5px; }}
 QLineEdit[flat="true"]:hover {{ border-color: {p.line}; }}
 QLineEdit[formula="true"] {{ color: {p.violet}; font-family: "{MONO}"; font-size: 13px; }}
+QPlainTextEdit[formula="true"] {{ color: {p.violet}; background: {p.sunk}; border: 1px solid {p.line};
+  border-radius: 5px; padding: 1px 3px; }}
+QPlainTextEdit[formula="true"]:focus {{ border-color: {p.verdigris}; }}
+QPushButton[kind="choice"] {{ background: {p.sunk}; text-align: left; padding: 3px 7px; }}
+QSlider::groove:horizontal {{ height: 4px; background: {p.line}; border-radius: 2px; }}
+QSlider::handle:horizontal {{ background: {p.verdigris}; width: 14px; margin: -6px 0; border-radius: 7px; }}
+QSlider::handle:horizontal:disabled {{ background: {p.ghost}; }}
 QComboBox[small="true"] {{ padding: 0 7px; font-size: 13px; }}
 QLabel[role="badge"] {{ background: {p.verdigris}; color: {p.on_verdigris}; border-radius: 4px; font-weight: 600; }}
 QPushButton[kind="tab"] {{ padding: 3px 10px; color: {p.muted}; }}

@@ -134,8 +134,8 @@ def stated(model: Model, curve: Curve) -> tuple[Problem, _Said]:
 def fit_model(model: Model, curve: Curve, watch: Watch | None = None) -> FitResult:
     """Fits a study's model to the points of the curve that are in use.
 
-    `watch` is called with the free parameters at each iteration and may raise `Cancelled`. Raises InputError
-    when the model is empty or cannot be fitted to so few points.
+    `watch` is called with all parameters at each iteration and may raise to stop. Raises InputError when the model
+    is empty or cannot be fitted to so few points.
     """
     return _solved(*stated(model, curve), watch)
 
@@ -162,15 +162,20 @@ def _limited(problem: Problem, limits: Mapping[str, tuple[float, float]]) -> Pro
 
 
 def _solved(problem: Problem, said: _Said, watch: Watch | None = None) -> FitResult:
-    solution = solve(problem, watch)
+    solution = solve(problem, _full_watch(problem, watch))
     if said.limits:
         limited = _limited(problem, said.limits)
         beyond = (solution.values < limited.lower) | (solution.values > limited.upper)
         if beyond.any():  # a width below zero and the like: begun again from its mirror image, and kept inside
             start = problem.full(np.where(beyond, np.abs(solution.values), solution.values))
             problem = _limited(replace(problem, start=start), said.limits)
-            solution = solve(problem, watch)
+            solution = solve(problem, _full_watch(problem, watch))
     return _told(problem, solution, said)
+
+
+def _full_watch(problem: Problem, watch: Watch | None) -> Watch | None:
+    """A watch of full parameter vectors for a solver that knows the free ones."""
+    return None if watch is None else lambda free: watch(problem.full(free))
 
 
 def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:

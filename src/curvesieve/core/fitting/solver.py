@@ -30,10 +30,6 @@ TUNING = {"huber": 1.345, "soft_l1": 1.345, "cauchy": 2.385}
 """Scale of a robust loss in units of the noise, for 95 % efficiency (Holland and Welsch 1977; from memory)."""
 
 
-class Cancelled(Exception):
-    """The user stopped the fit."""
-
-
 @dataclass(frozen=True, eq=False)
 class Solution:
     """Where the solver ended, in the free parameters, and what it says of that place.
@@ -54,7 +50,7 @@ class Solution:
 
 
 def solve(problem: Problem, watch: Callable[[Floats], None] | None = None) -> Solution:
-    """Minimises the problem's loss from its start. `watch` sees each Jacobian's place and may raise Cancelled."""
+    """Minimises the problem's loss from its start. `watch` sees each Jacobian's place and may raise to stop."""
     start = problem.start[problem.free]
     with np.errstate(all="ignore"):
         if problem.loss == "squared" and not problem.bounded:

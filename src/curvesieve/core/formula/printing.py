@@ -39,7 +39,7 @@ def name_latex(name: str) -> str:
     """``tau_1`` → ``\\tau_{1}``, ``b2`` → ``b_{2}``, ``fwhm`` → ``\\mathrm{fwhm}``."""
     stem, _, sub = name.partition("_")
     if not sub:
-        numbered = re.fullmatch(r"(\D)(\d+)", stem)
+        numbered = re.fullmatch(r"(\D+)(\d+)", stem)
         if numbered:
             stem, sub = numbered[1], numbered[2]
     stem = _GREEK.get(stem, stem)
@@ -58,8 +58,11 @@ def number_latex(value: float) -> str:
     return rf"{mantissa} \times 10^{{{int(exponent)}}}" if e else mantissa
 
 
-def _latex(node: ast.expr) -> tuple[str, int]:
-    """The LaTeX of a node and how strongly it holds together."""
+def _latex(node: ast.expr, raised: bool = False) -> tuple[str, int]:
+    """The LaTeX of a node and how strongly it holds together.
+
+    A fraction of single things in an exponent is written with a slash: raised, its parts would be too small to read.
+    """
     node = written_as(node)
     match node:
         case ast.Constant(value=value):
@@ -69,9 +72,9 @@ def _latex(node: ast.expr) -> tuple[str, int]:
             return name_latex(name), _ATOM
         case ast.UnaryOp(op=op, operand=operand):
             sign = "-" if isinstance(op, ast.USub) else ""
-            return sign + _inside(operand, _PRODUCT), _SIGN if sign else _PRODUCT
+            return sign + _inside(operand, _PRODUCT, raised), _SIGN if sign else _PRODUCT
         case ast.BinOp(left=left, op=op, right=right):
-            return _latex_operation(left, op, right)
+            return _latex_operation(left, op, right, raised)
         case ast.Compare(left=left, ops=[op], comparators=[right]):
             return f"{_latex(left)[0]} {_COMPARED[type(op)][0]} {_latex(right)[0]}", _SUM
         case ast.Call(func=ast.Name(id=name), args=args):
@@ -79,7 +82,7 @@ def _latex(node: ast.expr) -> tuple[str, int]:
     raise AssertionError(f"the parser lets no {type(node).__name__} through")
 
 
-def _latex_operation(left: ast.expr, op: ast.operator, right: ast.expr) -> tuple[str, int]:
+def _latex_operation(left: ast.expr, op: ast.operator, right: ast.expr, raised: bool) -> tuple[str, int]:
     match op:
         case ast.Add():
             return f"{_latex(left)[0]} + {_inside(right, _SUM)}", _SUM
@@ -91,14 +94,19 @@ def _latex_operation(left: ast.expr, op: ast.operator, right: ast.expr) -> tuple
             joint = r" \cdot " if b[:1].isdigit() else r"\,"
             return f"{a}{joint}{b}", _SIGN if strength == _SIGN else _PRODUCT
         case ast.Div():
-            return rf"\frac{{{_latex(left)[0]}}}{{{_latex(right)[0]}}}", _PRODUCT
+            (above, strength), (below, under) = _latex(left, raised), _latex(right, raised)
+            sign = "-" if strength == _SIGN else ""  # it goes before the fraction
+            above = above.removeprefix(sign)
+            flat = raised and under == _ATOM and (strength == _ATOM or (sign and above.isalnum()))
+            made = f"{above}/{below}" if flat else rf"\frac{{{above}}}{{{below}}}"
+            return sign + made, _SIGN if sign else _PRODUCT
     base, strength = _latex(left)
     is_tall = strength < _ATOM or base.startswith((r"\frac", "e^"))
-    return rf"{_bracketed(base) if is_tall else base}^{{{_latex(right)[0]}}}", _POWER
+    return rf"{_bracketed(base) if is_tall else base}^{{{_latex(right, True)[0]}}}", _POWER
 
 
 def _latex_call(name: str, args: list[ast.expr]) -> tuple[str, int]:
-    inner = [_latex(argument)[0] for argument in args]
+    inner = [_latex(argument, name == "exp")[0] for argument in args]
     if name == "exp":
         return rf"e^{{{inner[0]}}}", _POWER
     if name == "sqrt":
@@ -109,9 +117,9 @@ def _latex_call(name: str, args: list[ast.expr]) -> tuple[str, int]:
     return called + _bracketed(r",\, ".join(inner)), _ATOM
 
 
-def _inside(node: ast.expr, needed: int) -> str:
+def _inside(node: ast.expr, needed: int, raised: bool = False) -> str:
     """The LaTeX of a part, in brackets where it holds together less than it must."""
-    text, strength = _latex(node)
+    text, strength = _latex(node, raised)
     weak = strength < needed or (strength == _SIGN and needed >= _SUM)
     return _bracketed(text) if weak else text
 

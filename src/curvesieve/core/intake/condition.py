@@ -20,7 +20,7 @@ _UNITS = {
     "nm": "nm", "um": "µm", "mm": "mm", "n": "N", "kn": "kN", "mpa": "MPa", "mm/min": "mm/min",
     "rh": "%", "mol": "mol", "mm2": "mm2", "v": "V", "mv": "mV", "kpa": "kPa", "gpa": "GPa", "hz": "Hz", "x": "",
 }  # fmt: skip
-_VALUE_WITH_UNIT = re.compile(r"^(?P<value>[+-]?\d+(?:[.,]\d+)?)\s*(?P<unit>\D\S*(?:\s\S+)?)?$")
+_VALUE_WITH_UNIT = re.compile(r"^(?P<value>[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)\s*(?P<unit>\D\S*(?:\s\S+)?)?$")
 
 
 @dataclass(frozen=True)

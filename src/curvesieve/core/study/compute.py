@@ -12,16 +12,19 @@ import numpy as np
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, nearest
-from curvesieve.core.fitting import fit_model
-from curvesieve.core.fitting.fit import Watch
+from curvesieve.core.fitting import Problem, fit_model
+from curvesieve.core.fitting.fit import Watch, stated
+from curvesieve.core.fitting.prediction import Band, Fitted, fitted
 from curvesieve.core.readings import fit_readings
 from curvesieve.core.steps import Sieve, Step
 from curvesieve.core.steps.base import donor_names
 from curvesieve.core.steps.sieve import Sieved, Trail, through
+from curvesieve.core.study import edits
 from curvesieve.core.study.document import FitEntry, Study
 from curvesieve.core.study.many import pass_many
 
 _MAX_KEPT_POINTS = 30_000_000
+_BAND_POINTS = 400
 _QUICK_POINTS = 20_000
 """Points of a simple filter (see `Step.effort`) that pass in well under 50 ms."""
 
@@ -171,6 +174,39 @@ def unusual_catches(
         elif counts[id_] > 3 * usual and counts[id_] >= usual + 5:
             reasons[id_] = f"{counts[id_]:,} points caught, {usual:,.0f} is usual in this family"
     return reasons
+
+
+def fitted_curve(study: Study, curve_id: str) -> tuple[Problem, Fitted]:
+    """The problem that the curve's fit solved, and the curve that it found; the fit must be current."""
+    entry = study.entry(curve_id)
+    assert entry.fit is not None, "asked of a curve without a fit"
+    problem, _ = stated(entry.model, sieved_curve(study, curve_id).curve)
+    return problem, fitted(problem, entry.fit.result)
+
+
+def band_of(study: Study, curve_id: str) -> Band | None:
+    """The confidence and prediction bands of a curve's fit over its range; None where there are none."""
+    if not study.fit_is_current(curve_id):
+        return None
+    _, on = fitted_curve(study, curve_id)
+    return on.band(np.linspace(on.low, on.high, _BAND_POINTS))
+
+
+def derived_changed(study: Study, curve_id: str, derived: tuple[tuple[str, str], ...]) -> Study:
+    """Other named formulas in the parameters of a curve's model; a current fit stays, with its readings made again.
+
+    Raises InputError for a formula that cannot be worked out from the fit.
+    """
+    entry = study.entry(curve_id)
+    current = study.fit_is_current(curve_id)
+    model = entry.model.model_copy(update={"derived": derived})
+    fit = entry.fit
+    made = edits.set_model(curve_id, model)(study)
+    if fit is None or not current:
+        return edits.set_fit(curve_id, fit)(made)
+    curve = sieved_curve(study, curve_id).curve
+    readings = fit_readings(model, fit.result, curve.x_unit, curve.y_unit)
+    return edits.set_fit(curve_id, fit.model_copy(update={"key": made.fit_key(curve_id), "readings": readings}))(made)
 
 
 def fit_curve(study: Study, curve_id: str, watch: Watch | None = None) -> FitEntry:

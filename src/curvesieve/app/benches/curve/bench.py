@@ -5,10 +5,10 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
+from curvesieve.app.benches.curve.drawer import Drawer
 from curvesieve.app.benches.curve.model_panel import ModelPanel
 from curvesieve.app.benches.curve.sieve_column import SieveColumn
 from curvesieve.app.canvas import Canvas
-from curvesieve.app.ledger import LedgerDrawer
 from curvesieve.app.session import Session
 
 _COLUMN_PX = 326
@@ -21,15 +21,16 @@ class CurveBench(QWidget):
         super().__init__()
         self.setObjectName("bench")
         self.canvas = Canvas(session)
-        self.ledger = LedgerDrawer(session)
+        self.drawer = Drawer(session)
+        self.ledger = self.drawer.ledger
         self.sieve = SieveColumn(session)
-        self.model = ModelPanel(session, self._set_peak_kind, self._set_background)
+        self.model = ModelPanel(session, self._set_peak_kind, self._set_background, self.canvas.preview_model)
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.setChildrenCollapsible(False)
         middle.addWidget(self.canvas)
-        middle.addWidget(self.ledger)
+        middle.addWidget(self.drawer)
         middle.setStretchFactor(0, 1)
-        middle.setSizes([494, 216])
+        middle.setSizes([470, 240])
         column = QWidget()
         rows = QVBoxLayout(column)
         rows.setContentsMargins(0, 0, 8, 0)

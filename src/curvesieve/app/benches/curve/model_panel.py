@@ -1,67 +1,104 @@
-"""The model under the sieve: its terms, its parameters, and the fit."""
+"""The model under the sieve: its formula, its terms, its parameters."""
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable
+from functools import cached_property
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
+    QInputDialog,
     QMenu,
     QTableView,
     QVBoxLayout,
     QWidget,
 )
 
-from curvesieve.app.benches.curve.parameters import HOLD, NAME, VALUE, ParameterTable
+from curvesieve.app.benches.curve.fit_foot import FitFoot
+from curvesieve.app.benches.curve.formula_editor import FormulaEditor
+from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE, ParameterRow, ParameterTable
+from curvesieve.app.benches.curve.settings import FitSettings
+from curvesieve.app.benches.curve.slider import StartSlider
+from curvesieve.app.benches.curve.term_list import TYPE, TermList
 from curvesieve.app.session import MODEL, Session
 from curvesieve.app.widgets.basics import Card, button, label
 from curvesieve.app.widgets.choice import Choice
-from curvesieve.core import units
-from curvesieve.core.models import BACKGROUNDS, PEAKS, TERMS, Model
-from curvesieve.core.study import CurveEntry
+from curvesieve.app.widgets.typeset import Typeset
+from curvesieve.core.errors import InputError
+from curvesieve.core.formula import Formula
+from curvesieve.core.formula.printing import latex
+from curvesieve.core.models import PEAKS, TERMS, Model, OwnTerm
+from curvesieve.core.models.own import own_formula
 
 _ROW_PX = 27
 _MOST_ROWS = 90
+_TYPESET_MS = 60
 
 
 class ModelPanel(QWidget):
-    """Renders the model of the curve in hand. `peak_kind_changed` tells the canvas what a double-click adds."""
+    """Renders the model of the curve in hand. The callbacks tell the canvas what a double-click adds."""
 
     def __init__(
         self,
         session: Session,
         peak_kind_changed: Callable[[str], None],
         background_changed: Callable[[str | None], None],
+        previewed: Callable[[Model | None], None],
     ) -> None:
         super().__init__()
-        self.session = session
+        self.session, self.modelling = session, session.modelling
         self._peak_kind_changed, self._background_changed = peak_kind_changed, background_changed
+        self._previewed = previewed
+        self.typing = False
+        self._curve: str | None = None
         self.summary = label(role="muted")
+        self.limits = button("limits", "bare", "Show the limits of the parameters instead of the holds")
+        self.limits.setCheckable(True)
+        self.limits.setProperty("small", "true")
+        self.limits.toggled.connect(self._show_columns)
         self.card = Card()
         self.card.clicked.connect(lambda: session.look_at_stage(MODEL))
         self.formula = label(role="model", wrap=True)
-        self.card.rows.addWidget(self.formula)
-        self.card.rows.addLayout(self._choices())
+        self.typeset = Typeset()
+        self.editor = FormulaEditor()
+        self.editor.changed.connect(self._preview)
+        self.editor.taken.connect(self._take_formula)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_TYPESET_MS)
+        self._later.timeout.connect(self._set_typed)
+        self.slider = StartSlider()
+        self.slider.moving.connect(lambda row, value: self._previewed(self._with_start(row, value)))
+        self.slider.moved.connect(self._slid)
+        self.settings = FitSettings(session)
+        self.foot = FitFoot(session, self._remove_chosen)
         self._make_table()
-        self.card.rows.addWidget(self.view)
-        self._make_foot()
+        for widget in (self.formula, self.typeset):
+            self.card.rows.addWidget(widget)
+        self.card.rows.addLayout(self._choices())
+        for widget in (self.editor, self.view, self.slider, self.settings):
+            self.card.rows.addWidget(widget)
+        self._lay_out()
+        self._show_columns(False)
+        session.changed.connect(lambda old, new: self.refresh())
+        session.view_changed.connect(lambda old, new: self.refresh())
+
+    def _lay_out(self) -> None:
         head = QHBoxLayout()
         head.addWidget(label("MODEL", "section"))
         head.addStretch(1)
         head.addWidget(self.summary)
+        head.addWidget(self.limits)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
         layout.addLayout(head)
         layout.addWidget(self.card)
-        session.changed.connect(lambda old, new: self.refresh())
-        session.view_changed.connect(lambda old, new: self.refresh())
-        session.jobs.busy_changed.connect(lambda text: self._show_buttons())
 
     def _choices(self) -> QGridLayout:
         self.peak_kind = Choice()
@@ -70,20 +107,36 @@ class ModelPanel(QWidget):
         self.peak_kind.setCurrentIndex(PEAKS.index("lorentzian"))
         self.peak_kind.setToolTip("What a double-click on the plot adds")
         self.peak_kind.setAccessibleName("new peaks are")
+        self.peak_kind.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.peak_kind.activated.connect(lambda: self._peak_kind_changed(self.peak_kind.currentData()))
-        self.background = Choice()
-        for slug in (*BACKGROUNDS, None):
-            self.background.addItem(TERMS[slug].label if slug else "None", slug)
-        self.background.setAccessibleName("background")
-        self.background.setCurrentIndex(BACKGROUNDS.index("line"))
-        self.background.activated.connect(self._choose_background)
+        self.first_background: str | None = "line"
+        self.background = button("Straight line", "choice", "The background or the law: choose one, or type a formula")
+        self.background.setAccessibleName("background or law")
+        self.background.clicked.connect(self.open_terms)
         grid = QGridLayout()
         grid.setVerticalSpacing(1)
-        for column, (text, box) in enumerate((("new peaks are", self.peak_kind), ("background", self.background))):
+        for column, (text, box) in enumerate(
+            (("new peaks are", self.peak_kind), ("background or law", self.background))
+        ):  # fmt: skip
             grid.addWidget(label(text, "muted"), 0, column)
             grid.addWidget(box, 1, column)
             grid.setColumnStretch(column, 1)
+            grid.setColumnMinimumWidth(column, 120)
         return grid
+
+    @cached_property
+    def term_list(self) -> TermList:
+        window = self.window()
+        assert window is not None
+        made = TermList(window, self.modelling.own_terms)
+        made.chosen.connect(self._choose_term)
+        return made
+
+    def open_terms(self) -> None:
+        """The list of backgrounds and laws, beside the model."""
+        window = self.window()
+        assert window is not None
+        self.term_list.open(self.background.mapTo(window, self.background.rect().topLeft() + QPoint(-150, -120)))
 
     def _make_table(self) -> None:
         self.table = ParameterTable(self.session)
@@ -95,40 +148,24 @@ class ModelPanel(QWidget):
         vertical.hide()
         vertical.setDefaultSectionSize(_ROW_PX)
         horizontal.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Stretch)
-        horizontal.setSectionResizeMode(VALUE, QHeaderView.ResizeMode.Fixed)
-        horizontal.setSectionResizeMode(HOLD, QHeaderView.ResizeMode.Fixed)
-        self.view.setColumnWidth(VALUE, 142)
-        self.view.setColumnWidth(HOLD, 42)
+        for column in (VALUE, HOLD, LOW, HIGH):
+            horizontal.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
         self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.view.setEditTriggers(QAbstractItemView.EditTrigger.AllEditTriggers)
         self.view.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.view.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.view.customContextMenuRequested.connect(self._open_menu)
-        self.view.clicked.connect(lambda index: self.session.look_at_stage(MODEL))
+        self.view.clicked.connect(self._row_chosen)
 
-    def _make_foot(self) -> None:
-        """The outcome and the buttons: a part of its own, so that Fit stays in sight however long the model is."""
-        self.foot = QWidget()
-        self.outcome = label(role="muted", wrap=True)
-        self.warning = label(role="problem", wrap=True)
-        self.remove = button("Remove peak", tip="Take the peak of the chosen row, or the last one, out of the model")
-        self.remove.clicked.connect(self._remove_chosen)
-        self.starts = button("Starts", tip="Read the starts of all peaks off the data again")
-        self.starts.clicked.connect(self.session.read_starts)
-        self.fit = button("Fit", "act", "Fit the model to the points in use (F5)")
-        self.fit.clicked.connect(self._fit_or_stop)
-        buttons = QHBoxLayout()
-        buttons.addWidget(self.remove)
-        buttons.addStretch(1)
-        buttons.addWidget(self.starts)
-        buttons.addWidget(self.fit)
-        rows = QVBoxLayout(self.foot)
-        rows.setContentsMargins(0, 0, 8, 0)
-        rows.setSpacing(6)
-        rows.addWidget(self.outcome)
-        rows.addWidget(self.warning)
-        rows.addLayout(buttons)
+    def _show_columns(self, limits: bool) -> None:
+        self.view.setColumnHidden(HOLD, limits)
+        self.view.setColumnHidden(LOW, not limits)
+        self.view.setColumnHidden(HIGH, not limits)
+        self.view.setColumnWidth(VALUE, 78 if limits else 142)
+        self.view.setColumnWidth(HOLD, 42)
+        self.view.setColumnWidth(LOW, 62)
+        self.view.setColumnWidth(HIGH, 62)
 
     # -- rendering ----------------------------------------------------------------------------------
 
@@ -136,74 +173,129 @@ class ModelPanel(QWidget):
         entry = self.session.entry
         self.setEnabled(entry is not None)
         model = entry.model if entry is not None else Model()
+        if self._curve != (entry.id if entry else None):
+            self._curve, self.typing = (entry.id if entry else None), False
         self.table.refresh()
         count = len(self.table.rows)
         self.view.setVisible(bool(count))
+        self.limits.setVisible(bool(count))
         header = self.view.horizontalHeader()
         self.view.setFixedHeight((header.sizeHint().height() if header else 0) + _ROW_PX * min(count, _MOST_ROWS) + 4)
-        self.formula.setText(_described(model) or "No terms yet. Double-click a peak on the plot to add one.")
-        self.summary.setText(f"{len(model.peaks)} peak{'s' if len(model.peaks) != 1 else ''}" if model.terms else "")
-        if model.terms:
-            slug = model.background.slug if model.background else None
-            self.background.setCurrentIndex(self.background.findData(slug))
+        self._show_formula(model)
+        self.summary.setText(f"{len(model.peaks)} peak{'s' if len(model.peaks) != 1 else ''}" if model.peaks else "")
         self.card.set_in_hand(entry is not None and self.session.view.stage == MODEL)
-        self._show_outcome(entry)
-        self._show_buttons()
+        self.slider.show_row(self._row_in_hand())
+        has_u = entry is not None and self.session.study.recorded(entry.id).u is not None
+        self.settings.show_model(model, has_u)
+        self.settings.setVisible(bool(model.terms))
+        self.foot.refresh(self.table.stale)
 
-    def _show_outcome(self, entry: CurveEntry | None) -> None:
-        self.outcome.hide()
-        self.warning.hide()
-        if entry is None or entry.fit is None:
+    def _show_formula(self, model: Model) -> None:
+        ground = model.background
+        own = ground.own if ground is not None else None
+        label_text = "Your formula" if own and not own.name else ground.term.label if ground else "None"
+        if not model.terms:
+            slug = self.first_background
+            label_text = "Type a formula…" if self.typing else TERMS[slug].label if slug else "None"
+        shown = self.background.fontMetrics().elidedText(label_text, Qt.TextElideMode.ElideRight, 128)
+        self.background.setText(f"{shown} ▾")
+        self.background.setToolTip(f"{label_text}: choose another background or law, or type a formula")
+        described = _described(model)
+        self.formula.setText(described or "No terms yet. Double-click a peak on the plot, or choose a law below.")
+        self.formula.setVisible(not (own and not model.peaks) and not (self.typing and not model.terms))
+        self.editor.setVisible(own is not None or self.typing)
+        if own is not None:
+            self.editor.variable = own.variable
+            curve = self.session.study.recorded(self._curve) if self._curve else None
+            if curve is not None:
+                self.editor.has_units = (bool(curve.x_unit), bool(curve.y_unit))
+            if not self.editor.field.hasFocus() or self.editor.read() is not None:
+                self.editor.show_formula(own.formula)
+        self.typeset.set(_mathematics(model))
+
+    def _row_in_hand(self) -> ParameterRow | None:
+        row = self.view.currentIndex().row()
+        return self.table.rows[row] if 0 <= row < len(self.table.rows) else None
+
+    def _row_chosen(self) -> None:
+        self.session.look_at_stage(MODEL)
+        self.slider.show_row(self._row_in_hand())
+
+    # -- formula ------------------------------------------------------------------------------------
+
+    def _preview(self, formula: Formula) -> None:
+        """Draws a formula that is being typed, with the values that its names already have, or 1."""
+        if not self.editor.field.hasFocus() or self._curve is None:
             return
-        result = entry.fit.result
-        unit = units.shown(self.session.study.recorded(entry.id).y_unit)
-        s = result.statistics
-        r2 = "–" if s.r2 is None else f"{s.r2:.4f}"
-        state = f"converged in {result.iterations} iterations" if result.converged else "did not converge"
-        left_out = entry.fit.passed - entry.fit.used
-        used = f"{entry.fit.used:,} points used" + (f", {left_out:,} left out" if left_out else "")
-        self.outcome.setText(f"R² {r2} · RMSE {s.rmse:.3g} {unit} · {used} · {state}")
-        self.outcome.show()
-        problems = list(result.warnings) if result.converged else [result.message, *result.warnings]
-        if self.table.stale:
-            problems.insert(0, "Out of date: the sieve changed after this fit. Press Fit.")
-        self.warning.setText("\n".join(problems))
-        self.warning.setVisible(bool(problems))
+        self._typed = formula
+        self._later.start()
+        model = self.modelling.model_in_sight()
+        known = model.start
+        own = own_formula(formula.text, self.editor.variable)
+        try:
+            made = Model().with_background("own", self.session.study.recorded(self._curve), own)
+        except InputError:
+            return
+        self._previewed(made.starting_at({name: known[name] for name in made.names if name in known}))
 
-    def _show_buttons(self) -> None:
+    def _set_typed(self) -> None:
+        if self.editor.read() is self._typed:
+            self.typeset.set(latex(self._typed, "y"))
+
+    def _take_formula(self, text: str) -> None:
+        self.typing = False
+        ground = self.modelling.model_in_sight().background
+        old = ground.own if ground is not None else None
+        self._previewed(None)
+        self.modelling.set_background("own", own_formula(text, self.editor.variable, old))
+
+    def _choose_term(self, chosen: object) -> None:
+        if chosen == TYPE:
+            self.typing = True
+            ground = self.modelling.model_in_sight().background
+            self.refresh()
+            self.editor.show_formula(ground.term.formula if ground is not None and ground.slug != "line" else "")
+            self.editor.field.setFocus()
+            return
+        self.typing = False
+        if isinstance(chosen, OwnTerm):
+            self.modelling.set_background("own", chosen)
+            return
+        assert chosen is None or isinstance(chosen, str)
         entry = self.session.entry
-        has_terms = entry is not None and bool(entry.model.terms)
-        self.fit.setText("Stop" if self.session.is_fitting else "Fit")
-        self.fit.setEnabled(has_terms)
-        self.starts.setEnabled(has_terms)
-        self.remove.setEnabled(entry is not None and bool(entry.model.peaks))
+        is_background = chosen is None or TERMS[chosen].kind == "background"
+        if is_background:
+            self.first_background = chosen
+            self._background_changed(chosen)
+        if entry is not None and (entry.model.terms or chosen is not None):
+            self.modelling.set_background(chosen)
+        self.refresh()
+
+    def ask_save_term(self) -> None:
+        """Asks for a name and saves the typed formula as a term of the user's own."""
+        ground = self.modelling.model_in_sight().background
+        old = ground.own.name if ground is not None and ground.own is not None else ""
+        name, ok = QInputDialog.getText(self, "Save as a term", "Name of the term:", text=old)
+        if ok:
+            self.modelling.save_own(name)
 
     # -- edits --------------------------------------------------------------------------------------
 
-    def _choose_background(self) -> None:
-        slug = self.background.currentData()
-        self._background_changed(slug)
-        entry = self.session.entry
-        if entry is not None and entry.model.terms:
-            self.session.set_background(slug)
+    def _with_start(self, row: ParameterRow, value: float) -> Model:
+        return self.modelling.model_in_sight().starting_at({row.full_name: value})
 
-    def _fit_or_stop(self) -> None:
-        if self.session.is_fitting:
-            self.session.stop_fit()
-        else:
-            self.session.look_at_stage(MODEL)
-            self.session.fit()
+    def _slid(self, row: ParameterRow, value: float) -> None:
+        self.modelling.change_state(row.placed.number, row.name, f"slide {row.title}", start=value)
 
     def _remove_peak(self, number: int) -> None:
-        self.session.set_model(self.session.model_in_sight().without(number), f"remove P{number}")
+        self.modelling.set_model(self.modelling.model_in_sight().without(number), f"remove P{number}")
 
     def _remove_chosen(self) -> None:
         entry = self.session.entry
         if entry is None or not entry.model.peaks:
             return
-        row = self.view.currentIndex().row()
-        chosen = self.table.rows[row].placed.number if 0 <= row < len(self.table.rows) else 0
-        self._remove_peak(chosen or entry.model.peaks[-1].number)
+        row = self._row_in_hand()
+        self._remove_peak((row.placed.number if row else 0) or entry.model.peaks[-1].number)
 
     def _open_menu(self, place: QPoint) -> None:
         index = self.view.indexAt(place)
@@ -223,5 +315,13 @@ def _described(model: Model) -> str:
     kinds = Counter(placed.term.label for placed in model.peaks)
     parts = [name if count == 1 else f"{name} × {count}" for name, count in kinds.items()]
     if model.background is not None:
-        parts.append(model.background.term.label.lower())
+        parts.append(model.background.term.label if not parts else model.background.term.label.lower())
     return " + ".join(parts)
+
+
+def _mathematics(model: Model) -> tuple[str, ...]:
+    """The law typeset; peaks are told in words, as their sum would not fit."""
+    ground = model.background
+    if ground is None or ground.term.kind == "background":
+        return ()
+    return latex(ground.term.parsed, "y" if not model.peaks else "")

@@ -1,4 +1,4 @@
-"""The table of a model's parameters: value ± u, or the start that is to be fitted; a box to hold it."""
+"""The table of a model's parameters: value ± u, or the start that is to be fitted; hold, limits and ties."""
 
 from __future__ import annotations
 
@@ -10,11 +10,13 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from curvesieve.app.session import Session
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core import units
-from curvesieve.core.models import Model, PlacedTerm
+from curvesieve.core.errors import InputError
+from curvesieve.core.fitting.ties import state_ties
+from curvesieve.core.models import PlacedTerm
 from curvesieve.core.reading import plus_minus
 
-NAME, VALUE, HOLD = range(3)
-_HEADINGS = ("parameter", "value ± u", "hold")
+NAME, VALUE, HOLD, LOW, HIGH = range(5)
+_HEADINGS = ("parameter", "value ± u", "hold", "from", "to")
 _SHOWN = {"fwhm": "FWHM"}
 
 
@@ -26,7 +28,6 @@ class ParameterRow:
     name: str
     value: float
     u: float | None
-    hold: bool
     fitted: bool
     unit: str
 
@@ -35,9 +36,26 @@ class ParameterRow:
         name = _SHOWN.get(self.name, self.name)
         return f"{self.placed.label} · {name}" if self.placed.number else name
 
+    @property
+    def full_name(self) -> str:
+        return self.placed.full_name(self.name)
+
+    @property
+    def hold(self) -> bool:
+        return self.placed.parameters[self.name].hold
+
+    @property
+    def tie(self) -> str:
+        return self.placed.parameters[self.name].tie
+
+    @property
+    def limits(self) -> tuple[float | None, float | None]:
+        state = self.placed.parameters[self.name]
+        return state.lower, state.upper
+
 
 class ParameterTable(QAbstractTableModel):
-    """Renders the model in hand; typing a value sets a start."""
+    """Renders the model in hand; typing a value sets a start, ``=`` and a formula ties it to others."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -54,7 +72,7 @@ class ParameterTable(QAbstractTableModel):
         else:
             self.rows = rows
             if rows:
-                self.dataChanged.emit(self.index(0, 0), self.index(len(rows) - 1, HOLD))
+                self.dataChanged.emit(self.index(0, 0), self.index(len(rows) - 1, HIGH))
 
     def _rows_now(self) -> list[ParameterRow]:
         entry = self.session.entry
@@ -66,13 +84,12 @@ class ParameterTable(QAbstractTableModel):
         rows = []
         for placed in entry.model.terms:
             for parameter in placed.term.parameters:
-                state = placed.parameters[parameter.name]
-                value, u = state.start, None
+                value, u = placed.parameters[parameter.name].start, None
                 if entry.fit is not None:
                     found = entry.fit.result.parameters[placed.full_name(parameter.name)]
                     value, u = found.value, found.u
                 unit = placed.term.unit_text(parameter.name, curve.x_unit, curve.y_unit)
-                rows.append(ParameterRow(placed, parameter.name, value, u, state.hold, entry.fit is not None, unit))
+                rows.append(ParameterRow(placed, parameter.name, value, u, entry.fit is not None, unit))
         return rows
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
@@ -90,7 +107,7 @@ class ParameterTable(QAbstractTableModel):
         if not index.isValid():
             return Qt.ItemFlag.NoItemFlags
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        if index.column() == VALUE:
+        if index.column() in (VALUE, LOW, HIGH):
             flags |= Qt.ItemFlag.ItemIsEditable
         if index.column() == HOLD:
             flags |= Qt.ItemFlag.ItemIsUserCheckable
@@ -100,15 +117,13 @@ class ParameterTable(QAbstractTableModel):
         if not index.isValid():
             return None
         row, column = self.rows[index.row()], index.column()
-        if role == Qt.ItemDataRole.DisplayRole and column == NAME:
-            return row.title
-        if role == Qt.ItemDataRole.DisplayRole and column == VALUE:
-            return plus_minus(row.value, row.u) if row.fitted else f"{row.value:.6g}"
-        if role == Qt.ItemDataRole.EditRole and column == VALUE:
-            return f"{row.value:.10g}"
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self._text(row, column)
+        if role == Qt.ItemDataRole.EditRole:
+            return self._editable(row, column)
         if role == Qt.ItemDataRole.CheckStateRole and column == HOLD:
-            return Qt.CheckState.Checked if row.hold else Qt.CheckState.Unchecked
-        if role == Qt.ItemDataRole.TextAlignmentRole and column == VALUE:
+            return Qt.CheckState.Checked if row.hold or row.tie else Qt.CheckState.Unchecked
+        if role == Qt.ItemDataRole.TextAlignmentRole and column in (VALUE, LOW, HIGH):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.ForegroundRole and column == VALUE and (not row.fitted or self.stale):
             return colour("muted")
@@ -116,41 +131,113 @@ class ParameterTable(QAbstractTableModel):
             return self._tip(row)
         return None
 
+    def _text(self, row: ParameterRow, column: int) -> str | None:
+        if column == NAME:
+            return row.title
+        if column == VALUE:
+            text = plus_minus(row.value, row.u) if row.fitted else f"{row.value:.6g}"
+            return f"= {text}" if row.tie else text
+        if column in (LOW, HIGH):
+            limit = row.limits[column - LOW]
+            return "–" if limit is None else f"{limit:.6g}"
+        return None
+
+    def _editable(self, row: ParameterRow, column: int) -> str | None:
+        if column == VALUE:
+            return f"={row.tie}" if row.tie else f"{row.value:.10g}"
+        if column in (LOW, HIGH):
+            limit = row.limits[column - LOW]
+            return "" if limit is None else f"{limit:.10g}"
+        return None
+
     def _tip(self, row: ParameterRow) -> str:
         about = row.placed.term.parameter(row.name).description
         unit = f" in {units.shown(row.unit)}" if row.unit else ""
-        state = "held" if row.hold else "from the fit" if row.fitted else "start; type another or drag on the plot"
-        return f"{about}{unit}\n{row.value:.10g} ({state})" + (f", u = {row.u:.4g}" if row.u is not None else "")
+        held = f"tied: {row.tie}" if row.tie else "held" if row.hold else ""
+        state = held or ("from the fit" if row.fitted else "start; type another or drag on the plot")
+        u = f", u = {row.u:.4g}" if row.u is not None else ""
+        return (
+            f"{about}{unit}\n{row.value:.10g} ({state}){u}\n"
+            f"In formulas: {row.full_name}. Type = and a formula in other names to tie it."
+        )
 
     def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
         if not index.isValid():
             return False
-        row = self.rows[index.row()]
-        if role == Qt.ItemDataRole.CheckStateRole and index.column() == HOLD:
-            self._hold(row, Qt.CheckState(value) == Qt.CheckState.Checked)  # type: ignore[arg-type]
+        row, column = self.rows[index.row()], index.column()
+        if role == Qt.ItemDataRole.CheckStateRole and column == HOLD:
+            on = Qt.CheckState(value) == Qt.CheckState.Checked  # type: ignore[arg-type]
+            self._change(row, f"{'hold' if on else 'free'} {row.title}", hold=on, tie="")
             return True
-        if role != Qt.ItemDataRole.EditRole or index.column() != VALUE:
+        if role != Qt.ItemDataRole.EditRole:
             return False
-        text = str(value).strip().replace("−", "-").replace(",", ".")
+        text = str(value).strip()
+        if column == VALUE:
+            return self._tie(row, text[1:].strip()) if text.startswith("=") else self._start(row, text)
+        return self._limit(row, column, text) if column in (LOW, HIGH) else False
+
+    def _number(self, row: ParameterRow, text: str, kept: str) -> float | None:
         try:
-            number = float(text)
+            number = float(text.replace("−", "-").replace(",", "."))
         except ValueError:
             number = math.nan
         if not math.isfinite(number):
-            self.session.noticed.emit(f"{row.title}: “{text}” is not a number; {row.value:.6g} is kept.", "problem")
+            self.session.noticed.emit(f"{row.title}: “{text}” is not a number; {kept} is kept.", "problem")
+            return None
+        return number
+
+    def _start(self, row: ParameterRow, text: str) -> bool:
+        number = self._number(row, text, f"{row.value:.6g}")
+        if number is None:
             return False
-        if row.name == "fwhm" and number <= 0:
+        low, high = row.limits
+        term = row.placed.term.parameter(row.name)
+        if number <= term.lower and row.placed.number and row.name in _widths(row.placed):
             self.session.noticed.emit(f"{row.title} must be above zero; {row.value:.6g} is kept.", "problem")
             return False
-        if number != row.value:
-            model = self.session.model_in_sight()
-            placed = model.term_numbered(row.placed.number).with_starts({row.name: number})
-            self.session.set_model(model.replaced(placed), f"start of {row.title}")
+        if (low is not None and number < low) or (high is not None and number > high):
+            self.session.noticed.emit(
+                f"{row.title}: {number:g} lies outside its limits; widen them first. {row.value:.6g} is kept.",
+                "problem",
+            )
+            return False
+        if number != row.value or row.tie:
+            self._change(row, f"start of {row.title}", start=number, tie="")
         return True
 
-    def _hold(self, row: ParameterRow, on: bool) -> None:
-        model: Model = self.session.model_in_sight()
-        placed = model.term_numbered(row.placed.number)
-        state = placed.parameters[row.name].model_copy(update={"hold": on})
-        changed = placed.model_copy(update={"parameters": {**placed.parameters, row.name: state}})
-        self.session.set_model(model.replaced(changed), f"{'hold' if on else 'free'} {row.title}")
+    def _tie(self, row: ParameterRow, text: str) -> bool:
+        model = self.session.modelling.model_in_sight()
+        ties = {name: tie for name, tie in model.ties.items() if name != row.full_name}
+        try:
+            if not text:
+                raise InputError("Type a formula after =, such as = fwhm_1 or = height_1/2.")
+            state_ties(model.names, {**ties, row.full_name: text})
+        except InputError as error:
+            self.session.noticed.emit(str(error), "problem")
+            return False
+        self._change(row, f"tie {row.title}", tie=text, hold=False)
+        return True
+
+    def _limit(self, row: ParameterRow, column: int, text: str) -> bool:
+        side = "lower" if column == LOW else "upper"
+        number = None
+        if text not in ("", "–", "-"):
+            number = self._number(row, text, "the old limit")
+            if number is None:
+                return False
+        low, high = row.limits
+        low, high = (number, high) if column == LOW else (low, number)
+        if low is not None and high is not None and not low < high:
+            self.session.noticed.emit(f"{row.title}: the limits {low:g} and {high:g} are not in order.", "problem")
+            return False
+        inside = min(max(row.value, -math.inf if low is None else low), math.inf if high is None else high)
+        self._change(row, f"limit {row.title}", **{side: number, "start": inside})
+        return True
+
+    def _change(self, row: ParameterRow, label: str, **changes: object) -> None:
+        self.session.modelling.change_state(row.placed.number, row.name, label, "", **changes)
+
+
+def _widths(placed: PlacedTerm) -> set[str]:
+    shape = placed.term.shape
+    return {name for name, _ in shape.widths} if shape is not None else set()

@@ -1,0 +1,243 @@
+"""What the fit in hand says beyond its parameters: statistics, correlations, residuals, intervals, answers, copies."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QMenu,
+    QVBoxLayout,
+    QWidget,
+)
+
+from curvesieve.app.jobs import Ticket
+from curvesieve.app.session import Session
+from curvesieve.app.widgets.basics import button, label
+from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.matrix import Histogram, Matrix
+from curvesieve.core import units
+from curvesieve.core.errors import InputError
+from curvesieve.core.study.answers import QUESTIONS, answer, copied, intervals
+
+_STATISTICS = (
+    ("R²", "r2"), ("adjusted R²", "adjusted_r2"), ("RMSE", "rmse"), ("reduced χ²", "reduced_chi2"), ("AICc", "aicc"),
+    ("BIC", "bic"), ("deg. of freedom", "dof"), ("RSS", "rss"),
+)  # fmt: skip
+COPIES = {"table": "As a table", "text": "As text", "latex": "As LaTeX", "script": "As a Python script"}
+
+
+class ResultPage(QWidget):
+    """Renders the current fit of the curve in hand; asking adds a line to the answers."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._key = ""
+        self.numbers: dict[str, QLabel] = {}
+        self.advice = label("Fit a model, and what its fit says appears here.", "muted", wrap=True)
+        self.body = QWidget()
+        columns = QHBoxLayout(self.body)
+        columns.setContentsMargins(0, 0, 0, 0)
+        columns.setSpacing(12)
+        columns.addLayout(self._make_statistics())
+        columns.addLayout(self._make_pictures())
+        columns.addLayout(self._make_questions(), 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 2, 0, 0)
+        layout.addWidget(self.advice)
+        layout.addWidget(self.body, 1)
+        layout.addStretch(0)
+        session.changed.connect(lambda old, new: self.refresh())
+        session.view_changed.connect(lambda old, new: self.refresh())
+        self.refresh()
+
+    def _make_statistics(self) -> QVBoxLayout:
+        grid = QGridLayout()
+        grid.setVerticalSpacing(0)
+        grid.setHorizontalSpacing(10)
+        for i, (text, name) in enumerate(_STATISTICS):
+            grid.addWidget(label(text, "muted"), i, 0)
+            self.numbers[name] = label(role="note")
+            grid.addWidget(self.numbers[name], i, 1, Qt.AlignmentFlag.AlignRight)
+        self.runs = label(role="note", wrap=True)
+        self.runs.setFixedWidth(172)
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        column.addLayout(grid)
+        column.addWidget(self.runs)
+        column.addStretch(1)
+        return column
+
+    def _make_pictures(self) -> QVBoxLayout:
+        self.matrix, self.histogram = Matrix(), Histogram()
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        column.addWidget(label("correlations", "muted"))
+        column.addWidget(self.matrix)
+        column.addWidget(label("residuals", "muted"))
+        column.addWidget(self.histogram)
+        column.addStretch(1)
+        return column
+
+    def _make_questions(self) -> QVBoxLayout:
+        self.question = Choice()
+        for slug, (text, _) in QUESTIONS.items():
+            self.question.addItem(text, slug)
+        self.question.setAccessibleName("question to the fitted curve")
+        self.question.currentIndexChanged.connect(lambda _: self._show_prompt())
+        self.given = QLineEdit()
+        self.given.setAccessibleName("what the question is about")
+        self.given.returnPressed.connect(self.ask)
+        self.ask_button = button("Ask", "act", "Answer from the fitted curve, with its uncertainty")
+        self.ask_button.clicked.connect(self.ask)
+        first = QHBoxLayout()
+        for widget, stretch in ((self.question, 0), (self.given, 1), (self.ask_button, 0)):
+            first.addWidget(widget, stretch)
+        self.answers = QListWidget()
+        self.answers.setWordWrap(True)
+        self.answers.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.answers.setAccessibleName("answers")
+        self.profile = button("Intervals", tip="95 % intervals by the profile of the sum of squares")
+        self.profile.clicked.connect(lambda: self._measure("profile"))
+        self.bootstrap = button("Bootstrap", tip="95 % intervals from 400 fits to data drawn again")
+        self.bootstrap.clicked.connect(lambda: self._measure("bootstrap"))
+        self.bands = button("Bands", "tab", "Confidence (filled) and prediction (dashed) bands of 95 % on the plot")
+        self.bands.setCheckable(True)
+        self.bands.toggled.connect(self.session.modelling.show_bands)
+        self.copies = button("Copy ▾", tip="The results for other programs")
+        self.copies.clicked.connect(self._open_copies)
+        last = QHBoxLayout()
+        for widget in (self.profile, self.bootstrap, self.bands):
+            last.addWidget(widget)
+        last.addStretch(1)
+        last.addWidget(self.copies)
+        column = QVBoxLayout()
+        column.setSpacing(5)
+        column.addLayout(first)
+        column.addWidget(self.answers, 1)
+        column.addLayout(last)
+        self._show_prompt()
+        return column
+
+    # -- rendering ----------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        entry = self.session.entry
+        current = entry is not None and self.session.study.fit_is_current(entry.id)
+        self.body.setVisible(current)
+        self.advice.setVisible(not current)
+        if not current or entry is None or entry.fit is None:
+            return
+        result = entry.fit.result
+        key = f"{entry.id} {result.statistics.rss!r} {list(result.values.items())!r}"
+        if key == self._key:
+            return
+        self._key = key
+        self.answers.clear()
+        for name, shown in self.numbers.items():
+            value = getattr(result.statistics, name)
+            shown.setText("–" if value is None else f"{value:,}" if isinstance(value, int) else f"{value:.5g}")
+        correlation = result.correlation()
+        self.matrix.show_matrix(result.free, correlation)
+        self._show_residuals(entry.id)
+
+    def _show_residuals(self, curve_id: str) -> None:
+        from curvesieve.core.study.answers import residual_check
+
+        test, counted = residual_check(self.session.study, curve_id)
+        self.runs.setText(test.sentence)
+        self.histogram.show_counts(*counted)
+
+    def _show_prompt(self) -> None:
+        _, prompt = QUESTIONS[self.question.currentData()]
+        self.given.setPlaceholderText(prompt)
+        self.given.setVisible(bool(prompt))
+
+    # -- questions ----------------------------------------------------------------------------------
+
+    def ask(self) -> None:
+        """Answers the question in hand; what cannot be answered is told."""
+        entry = self.session.entry
+        if entry is None:
+            return
+        slug, given = self.question.currentData(), self.given.text()
+        try:
+            lines, derived = answer(self.session.study, entry.id, slug, given)
+        except InputError as error:
+            self.session.noticed.emit(str(error), "problem")
+            return
+        kept = [self.answers.item(i) for i in range(self.answers.count())]
+        before = [item.text() for item in kept if item is not None]
+        if derived is not None:
+            self.session.modelling.set_derived(derived)
+        self._say(lines, before)
+
+    def _say(self, lines: list[str], before: list[str]) -> None:
+        self.answers.clear()
+        self.answers.addItems([*before, *lines])
+        self.answers.scrollToBottom()
+
+    def _measure(self, way: str) -> None:
+        """Profile intervals or a bootstrap, in the background."""
+        entry, study = self.session.entry, self.session.study
+        if entry is None:
+            return
+
+        def work(ticket: Ticket) -> list[str]:
+            unit = self._units()
+            lines = []
+            for interval in intervals(study, entry.id, way, ticket.report):
+                ends = " to ".join("open" if math.isinf(end) else f"{end:.6g}" for end in (interval.low, interval.high))
+                lines.append(f"{interval.name}: {ends} {unit(interval.name)}, 95 % by {way}".replace("  ", " "))
+            return lines
+
+        def done(lines: list[str]) -> None:
+            kept = [self.answers.item(i) for i in range(self.answers.count())]
+            self._say(lines, [item.text() for item in kept if item is not None])
+
+        self.session.jobs.start(
+            "Measuring intervals", "intervals", work, done,
+            lambda sentence: self.session.noticed.emit(sentence, "problem"), stoppable=True,
+        )  # fmt: skip
+
+    def _units(self) -> Callable[[str], str]:
+        entry = self.session.entry
+        assert entry is not None
+        curve = self.session.study.recorded(entry.id)
+        known = {
+            p.full_name(q.name): p.term.unit_text(q.name, curve.x_unit, curve.y_unit)
+            for p in entry.model.terms
+            for q in p.term.parameters
+        }
+        return lambda name: units.shown(known.get(name, ""))
+
+    # -- copies -------------------------------------------------------------------------------------
+
+    def _open_copies(self) -> None:
+        menu = QMenu(self)
+        for way, text in COPIES.items():
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _=False, way=way: self.copy(way))
+        menu.popup(self.copies.mapToGlobal(self.copies.rect().bottomLeft()))
+
+    def copy(self, way: str) -> None:
+        """Puts the results on the clipboard."""
+        entry, clipboard = self.session.entry, QGuiApplication.clipboard()
+        if entry is None or entry.fit is None or clipboard is None:
+            return
+        try:
+            clipboard.setText(copied(self.session.study, entry.id, way))
+        except InputError as error:
+            self.session.noticed.emit(str(error), "problem")
+            return
+        self.session.noticed.emit(f"Copied the results of {entry.label} {COPIES[way].lower()}.", "word")

@@ -1,0 +1,327 @@
+"""What is done to the model of the curve in hand: terms, starts, fits, and what is drawn beside it for comparison."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from curvesieve.app.folders import application_folder
+from curvesieve.app.jobs import Stopped, Ticket
+from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.errors import InputError
+from curvesieve.core.models import Model, OwnTerm, is_known, term_of
+from curvesieve.core.models.own import own_terms, term_file
+from curvesieve.core.study import FitEntry, Study, edits
+from curvesieve.core.study.compute import derived_changed, fit_curve, sieved_curve
+from curvesieve.core.study.files import write_text
+
+if TYPE_CHECKING:
+    from curvesieve.app.session import Session
+
+_FRAME_S = 0.03
+_MOST_ITERATES = 400
+
+
+@dataclass(frozen=True, eq=False)
+class Overlay:
+    """A line drawn beside the model, with the words that tell it from others and its place among them."""
+
+    label: str
+    x: Floats
+    y: Floats
+    place: int
+
+
+class Modelling(QObject):
+    """Edits of the model in hand, and fits in the background.
+
+    `iterated` carries the values of a running fit by name, at most some thirty times a second.
+    """
+
+    iterated = pyqtSignal(object)
+    drawn_beside = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.session = session
+        self.iterates: dict[str, list[dict[str, float]]] = {}
+        """The places that a fit went through, by the key of the fit; not kept in the study."""
+        self.overlays: tuple[Overlay, ...] = ()
+        self.bands = False
+        session.changed.connect(lambda old, new: self.draw_beside(()))
+        session.view_changed.connect(lambda old, new: self.draw_beside(()) if old.curve != new.curve else None)
+
+    # -- what is seen -------------------------------------------------------------------------------
+
+    def model_in_sight(self) -> Model:
+        """The model in hand with the values that are drawn as its starts: those of the fit, when there is one.
+
+        Edits by hand begin from what the user sees.
+        """
+        entry = self.session.entry
+        if entry is None:
+            return Model()
+        return entry.model if entry.fit is None else entry.model.starting_at(entry.fit.result.values)
+
+    def model_shown(self) -> Model:
+        """The same, or the model at the iterate that the user went back to."""
+        entry, place = self.session.entry, self.session.view.iterate
+        places = self.places()
+        if entry is None or place is None or not places:
+            return self.model_in_sight()
+        return entry.model.starting_at(places[min(place, len(places) - 1)])
+
+    def places(self) -> list[dict[str, float]]:
+        """The iterates of the fit in hand, as far as they are known."""
+        entry = self.session.entry
+        return self.iterates.get(entry.fit.key, []) if entry is not None and entry.fit is not None else []
+
+    def look_at_iterate(self, place: int | None) -> None:
+        self.session.look(replace(self.session.view, iterate=place))
+
+    def draw_beside(self, overlays: tuple[Overlay, ...]) -> None:
+        """Lines beside the model, such as those of other models; none takes them away."""
+        if overlays or self.overlays:
+            self.overlays = overlays
+            self.drawn_beside.emit()
+
+    def show_bands(self, on: bool) -> None:
+        self.bands = on
+        self.drawn_beside.emit()
+
+    # -- the model ----------------------------------------------------------------------------------
+
+    def set_model(self, model: Model, label: str, merge: str = "") -> None:
+        if self.session.view.curve is not None:
+            self.session.apply(edits.set_model(self.session.view.curve, model), label, merge)
+
+    def _passed(self) -> Curve:
+        """The curve that passed, for an edit that reads starts off it."""
+        made = self.session.sieved()
+        if made is None:
+            raise InputError("The curve is still passing through the sieve; try again when the status line is quiet.")
+        return made.curve
+
+    def add_peak(self, slug: str, pointed: float, background: str | None = "line", own: OwnTerm | None = None) -> None:
+        """Adds a peak where the user pointed; the first one brings the background with it."""
+        entry = self.session.entry
+        if entry is None:
+            return
+
+        def edit(study: Study) -> Study:
+            passed = self._passed()
+            model = self.model_in_sight()
+            if not model.terms and background is not None:
+                model = model.with_background(background, passed)
+            return edits.set_model(entry.id, model.add_peak(slug, passed, pointed, own))(study)
+
+        if self.session.apply(edit, "add a peak"):
+            self.session.look_at_stage("model")
+
+    def set_background(self, slug: str | None, own: OwnTerm | None = None) -> None:
+        """Another background or law under the peaks; a law without a rule for its starts has them looked for."""
+        entry = self.session.entry
+        if entry is None:
+            return
+
+        def edit(study: Study) -> Study:
+            passed = self._passed()
+            made = self.model_in_sight().with_background(slug, passed, own)
+            old = entry.model.background
+            if old is not None and made.background is not None:  # names that go on keep their values
+                kept = {n: s.start for n, s in old.parameters.items() if own and n in made.background.parameters}
+                made = made.starting_at(kept)
+            return edits.set_model(entry.id, made)(study)
+
+        if self.session.apply(edit, "change the background or law", f"law {entry.id}" if own else ""):
+            self.session.look_at_stage("model")
+            now = self.session.entry
+            placed = now.model.background if now is not None else None
+            if placed is not None and not placed.term.has_rule:
+                fresh = entry.model.background is None or set(placed.parameters) - set(
+                    entry.model.background.parameters
+                )
+                if fresh:
+                    self.find_starts()
+
+    def change_state(self, number: int, name: str, label: str, merge: str = "", **changes: object) -> None:
+        """Something else said of one parameter: its start, hold, limits, tie."""
+        model = self.model_in_sight()
+        try:
+            changed = model.replaced(model.term_numbered(number).with_state(name, **changes))
+        except ValueError as error:
+            self.session.noticed.emit(str(error), "problem")
+            return
+        self.set_model(changed, label, merge)
+
+    def set_derived(self, derived: tuple[tuple[str, str], ...]) -> None:
+        """Other named formulas in the parameters; the fit stays, and its readings follow."""
+        entry, places = self.session.entry, self.places()
+        if entry is None:
+            return
+        if self.session.apply(lambda study: derived_changed(study, entry.id, derived), "name a quantity"):
+            now = self.session.study.entry(entry.id).fit
+            if now is not None and places:
+                self.iterates[now.key] = places
+
+    # -- starts -------------------------------------------------------------------------------------
+
+    def read_starts(self) -> None:
+        """Reads every peak's start off the data again, where the peaks now stand; a law's is looked for."""
+        entry = self.session.entry
+        if entry is None or not entry.model.terms:
+            return
+        ground = entry.model.background
+        if ground is not None and not ground.term.has_rule:
+            self.find_starts()
+            return
+
+        def edit(study: Study) -> Study:
+            return edits.set_model(entry.id, _read_again(self.model_in_sight(), self._passed()))(study)
+
+        self.session.apply(edit, "read starts off the data")
+
+    def find_starts(self) -> None:
+        """Looks for starts in the data alone, in the background."""
+        entry, study = self.session.entry, self.session.study
+        if entry is None or not entry.model.terms:
+            return
+        model = entry.model
+
+        def work(ticket: Ticket) -> dict[str, float]:
+            from curvesieve.core.fitting import search_model
+
+            return search_model(model, sieved_curve(study, entry.id).curve)
+
+        def done(values: dict[str, float]) -> None:
+            if self.session.study.has(entry.id) and self.session.study.entry(entry.id).model == model:
+                self.session.apply(edits.set_model(entry.id, model.starting_at(values)), "find starts")
+
+        self.session.jobs.start(f"Finding starts for {entry.label}", "starts", work, done, self._refused)
+
+    @property
+    def is_searching(self) -> bool:
+        return self.session.jobs.running("starts")
+
+    def other_curves(self) -> list[tuple[str, str]]:
+        """(id, label) of the curves whose models have the same parameters, and so starts to take."""
+        entry = self.session.entry
+        if entry is None:
+            return []
+        curves = self.session.study.document.curves
+        return [
+            (c.id, c.label) for c in curves if c.id != entry.id and c.model.terms and c.model.names == entry.model.names
+        ]
+
+    def take_starts(self, curve_id: str) -> None:
+        """The values that another curve's fit found, or its starts, as starts here."""
+        other = self.session.study.entry(curve_id)
+        values = other.fit.result.values if other.fit is not None else other.model.start
+        self.set_model(self.model_in_sight().starting_at(values), f"take starts from {other.label}")
+
+    # -- own terms ----------------------------------------------------------------------------------
+
+    def own_terms(self) -> dict[str, OwnTerm]:
+        """The user's saved terms by name; files that are none are told."""
+        found, problems = own_terms(application_folder("terms"))
+        for problem in problems:
+            self._refused(problem)
+        return found
+
+    def save_own(self, name: str) -> Path | None:
+        """Saves the formula in hand under a name, for other studies and other people."""
+        ground = self.model_in_sight().background
+        if ground is None or ground.own is None:
+            self._refused("Only a formula of your own can be saved as a term; type one first.")
+            return None
+        said = {
+            n: {**p.model_dump(), "start": ground.parameters[n].start} for n, p in _said(ground.own, ground.parameters)
+        }
+        try:
+            own = OwnTerm.model_validate({**ground.own.model_dump(), "name": name.strip(), "parameters": said})
+            path, text = term_file(own, application_folder("terms"))
+            path.parent.mkdir(parents=True, exist_ok=True)
+            write_text(path, text)
+        except (InputError, OSError) as error:
+            self._refused(str(error))
+            return None
+        self.session.noticed.emit(f"Saved the term {own.name} as {path.name} in {path.parent}.", "word")
+        return path
+
+    # -- fits ---------------------------------------------------------------------------------------
+
+    @property
+    def is_fitting(self) -> bool:
+        return self.session.jobs.running("fit")
+
+    def fit(self) -> None:
+        """Fits the curve in hand in the background. A result that comes too late for its model is dropped."""
+        entry, study = self.session.entry, self.session.study
+        if entry is None:
+            self._refused("There is no curve to fit yet. Drop a file on the window first.")
+            return
+        names, places = entry.model.names, []
+        last = [0.0]
+
+        def work(ticket: Ticket) -> FitEntry:
+            def watch(values: Floats) -> None:
+                if ticket.stopped.is_set():
+                    raise Stopped
+                place = dict(zip(names, values.tolist(), strict=True))
+                if len(places) < _MOST_ITERATES:
+                    places.append(place)
+                now = time.monotonic()
+                if now - last[0] > _FRAME_S:
+                    last[0] = now
+                    self.iterated.emit(place)
+
+            return fit_curve(study, entry.id, watch)
+
+        def done(fit: FitEntry) -> None:
+            if self.session.study.has(entry.id) and self.session.study.fit_key(entry.id) == fit.key:
+                self.iterates[fit.key] = [*places, fit.result.values]
+                self.session.apply(edits.set_fit(entry.id, fit), f"fit {entry.label}")
+                if not fit.result.converged:
+                    self._refused(f"{entry.label}: {fit.result.message}")
+
+        self.session.jobs.start(f"Fitting {entry.label}", "fit", work, done, self._refused, stoppable=True)
+
+    def stop_fit(self) -> None:
+        self.session.jobs.stop("fit")
+
+    def _refused(self, sentence: str) -> None:
+        self.session.noticed.emit(sentence, "problem")
+
+
+def _said(own: OwnTerm, states: dict) -> Sequence[tuple]:  # type: ignore[type-arg]
+    from curvesieve.core.models.own import OwnParameter
+
+    return [(name, own.parameters.get(name, OwnParameter())) for name in states]
+
+
+def _read_again(seen: Model, passed: Curve) -> Model:
+    """The model with the starts of all its terms read off the curve, peaks where they now stand."""
+    bare = seen.model_copy(update={"terms": ()})
+    model = bare
+    if seen.background is not None:
+        model = model.with_background(seen.background.slug, passed, seen.background.own)
+    for placed in seen.peaks:
+        model = model.add_peak(placed.slug, passed, placed.parameters["center"].start, placed.own)
+    values = {
+        placed.full_name(name): state.start
+        for placed, new in zip(seen.peaks, model.peaks, strict=True)
+        for name, state in new.parameters.items()
+    }
+    if model.background is not None:
+        values |= {name: state.start for name, state in model.background.parameters.items()}
+    return seen.starting_at(values)
+
+
+def label_of(slug: str | None) -> str:
+    """The label of a library term, or ``None``."""
+    return term_of(slug).label if slug and is_known(slug) else "None" if slug is None else "Your formula"

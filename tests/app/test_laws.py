@@ -1,0 +1,356 @@
+"""Physical laws in the window: typed, typeset, started, fitted, watched, asked, compared, straightened."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+import curvesieve as cs
+from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, VALUE
+from curvesieve.app.session import View
+from curvesieve.core.formula import evaluate, parse
+from curvesieve.core.intake.take import Take
+from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.study import Study, edits
+from tests.app.gestures import SHIFT, choose_term, click, double_click, drop_files
+from tests.conftest import STRD
+from tests.core.strd import certified, digits
+
+
+def study_of(x, y, x_unit="s", y_unit="MPa", names=("one",)) -> Study:
+    records = [
+        Record(
+            Source(f"{name}.csv", name.encode()), (Channel("Time", x_unit, x), Channel("Stress", y_unit, y * (i + 1)))
+        )
+        for i, name in enumerate(names)
+    ]
+    return edits.add_curves(Study(), [(record, Take(0, 1)) for record in records], "made", labels=list(names))
+
+
+def shown_answers(page) -> list[str]:
+    return [page.answers.item(i).text() for i in range(page.answers.count())]
+
+
+def fit(w, qtbot) -> None:
+    click(w.curve_bench.model.foot.fit)
+    qtbot.waitUntil(lambda: w.session.entry.fit is not None, timeout=20000)
+
+
+def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, qtbot):
+    w = window()
+    drop_files(w, [STRD / "Chwirut2.dat", STRD / "DanWood.dat"])
+    qtbot.waitUntil(lambda: len(w.tray.ready) == 2)
+    click(w.intake_bench.files.bring)
+    session, bench = w.session, w.curve_bench
+    files = {session.study.record_entry(c.record).file_name: c for c in session.study.document.curves}
+    curve, other = files["Chwirut2.dat"], files["DanWood.dat"]
+    session.look(View(curve.id))
+    model = bench.model
+
+    # Typed with two slips: each is told at its character, and the last good state stays.
+    choose_term(w, "type")
+    field = model.editor.field
+    assert field.hasFocus()
+    QTest.keyClicks(field, "exq(-b1*x)/(b2 + b3*x)")
+    assert "did you mean 'exp'" in model.editor.problem.text()
+    assert model.editor.marked == [0]
+    field.selectAll()
+    QTest.keyClicks(field, "exp(-b1*x)/(b2 + b3*x")
+    assert "never closed" in model.editor.problem.text()
+    assert model.editor.marked == [11]
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert not session.entry.model.terms
+    QTest.keyClicks(field, ")")
+    assert model.editor.problem.isHidden()
+    assert model.editor.said.text() == "Parameters: b1, b2, b3"
+    qtbot.waitUntil(lambda: model.typeset.is_set and model.typeset.isVisible(), timeout=30000)
+    assert model.typeset.lines == (r"y = \frac{e^{-b_{\mathrm{1}}\,x}}{b_{\mathrm{2}} + b_{\mathrm{3}}\,x}",)
+
+    # Enter takes it, and starts are found in the data; Fit reaches the certified values from worse ones, too.
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: session.entry.model.terms and not session.modelling.is_searching, timeout=20000)
+    assert [row.title for row in model.table.rows] == ["b1", "b2", "b3"]
+    known = certified("Chwirut2")
+    assert session.entry.model.start["b1"] == pytest.approx(known.value["b1"], rel=0.01)
+    for row, value in enumerate(known.starts[0].values()):
+        assert model.table.setData(model.table.index(row, VALUE), repr(value), Qt.ItemDataRole.EditRole)
+    assert session.entry.model.start == known.starts[0]
+    fit(w, qtbot)
+    p = session.entry.fit.result.parameters
+    for name, value in known.value.items():
+        assert digits(p[name].value, value) >= 7
+        assert digits(p[name].u, known.sd[name]) >= 5
+    assert model.table.data(model.table.index(0, VALUE)) == "0.17 ± 0.04"
+
+    # The way of the fit: gone back along, and forward to the result.
+    places = session.modelling.places()
+    assert len(places) >= 3
+    slider = model.foot.slider
+    slider.setFocus()
+    for _ in places[1:]:
+        QTest.keyClick(slider, Qt.Key.Key_Left)
+    assert session.view.iterate == 0
+    assert model.foot.place.text() == f"step 0 of {len(places) - 1}"
+    drawn = bench.canvas._model.start
+    assert drawn == session.entry.model.start
+    assert session.modelling.model_in_sight().start == session.entry.fit.result.values
+    for _ in places[1:]:
+        QTest.keyClick(slider, Qt.Key.Key_Right)
+    assert session.view.iterate is None
+    assert bench.canvas._model.start == session.entry.fit.result.values
+
+    # Fitting again from the result changes nothing.
+    before = session.entry.fit.result.values
+    model.foot.starts_menu()
+    fit(w, qtbot)
+    assert session.entry.fit.result.values == pytest.approx(before, rel=1e-9)
+
+    # Asked at two x, and backwards; a quantity by formula goes into the ledger.
+    click(bench.drawer.tabs["Result"])
+    page = bench.drawer.page("Result")
+    QTest.keyClicks(page.given, "1 3")
+    QTest.keyClick(page.given, Qt.Key.Key_Return)
+    said = shown_answers(page)
+    law = parse("exp(-b1*x)/(b2 + b3*x)")
+    for line, x in zip(said, (1.0, 3.0), strict=True):
+        value = float(evaluate(law, {"x": x, **known.value}))
+        number, u = (float(part.split()[0]) for part in line.split(": ")[1].split("±"))
+        assert abs(number - value) <= 0.51 * 10 ** -len(line.split(".")[-1].split()[0]) + u / 20
+    page.question.setCurrentIndex(page.question.findData("formula"))
+    page.given.setText("scale = b2/b3")
+    click(page.ask_button)
+    assert "scale = b2/b3: 0.43 ± " in shown_answers(page)[-1]
+    assert any(column.title == "scale" for column in bench.ledger.ledger.columns)
+    assert session.modelling.places(), "a named quantity must not forget the way of the fit"
+    click(page.profile)
+    qtbot.waitUntil(lambda: any("by profile" in line for line in shown_answers(page)), timeout=30000)
+    click(page.bands)
+    assert bench.canvas.beside.band is not None
+    page.copy("script")
+    assert "least_squares" in QApplication.clipboard().text()
+
+    # Compared with other laws on the same points.
+    click(bench.drawer.tabs["Compare"])
+    compare = bench.drawer.page("Compare")
+    compare.add_candidate("exponential")
+    compare.add_candidate("two-exponentials")
+    for i in range(compare.list.count()):
+        item = compare.list.item(i)
+        wanted = item.text() in ("the model in hand", "Exponential decay", "Two exponential decays")
+        item.setCheckState(Qt.CheckState.Checked if wanted else Qt.CheckState.Unchecked)
+    click(compare.run)
+    qtbot.waitUntil(lambda: len(compare.rows) >= 3, timeout=30000)
+    rows = {row.candidate.label: row for row in compare.rows}
+    assert digits(rows["the model in hand"].result.statistics.rss, known.rss) >= 8
+    assert rows["Two exponential decays"].against == "Exponential decay"
+    assert sum(row.weight for row in compare.rows) == pytest.approx(1.0)
+    assert len(bench.canvas.beside.letters) == len(compare.rows)
+    assert session.modelling.overlays[0].y.size
+
+    # Straight axes for a power law: by the line, and directly the certified values of DanWood.
+    session.look(View(other.id))
+    click(bench.drawer.tabs["Straighten"])
+    straight = bench.drawer.page("Straighten")
+    straight.way.setCurrentIndex(straight.way.findData("power"))
+    click(straight.run_button)
+    qtbot.waitUntil(lambda: straight.made is not None, timeout=20000)
+    power = certified("DanWood")
+    factor, exponent = straight.made.parameters
+    assert digits(factor.direct, power.value["b1"]) >= 7
+    assert digits(exponent.direct, power.value["b2"]) >= 7
+    assert digits(exponent.direct_u, power.sd["b2"]) >= 5
+    assert straight.table.rowCount() == 2
+    assert "weigh all points alike" in straight.sentence.text()
+    straight.way.setCurrentIndex(straight.way.findData("own"))
+    straight.way.activated.emit(straight.way.currentIndex())
+    straight.v.setText("a*y")
+    click(straight.run_button)
+    assert "may name y only" in w.notice.text.text()
+
+
+def test_limits_ties_weights_and_sliders_by_hand(window, qtbot):
+    x = np.linspace(0, 20, 120)
+    y = 10 + 30 * np.exp(-x / 2) + np.random.default_rng(1).normal(0, 0.2, x.size)
+    w = window(study_of(x, y, names=("one", "two")))
+    session, model = w.session, w.curve_bench.model
+    choose_term(w, "exponential decay")
+    qtbot.waitUntil(lambda: session.entry.model.terms and not session.modelling.is_searching, timeout=20000)
+    table = model.table
+    titles = [row.title for row in table.rows]
+    assert titles == ["offset", "amplitude", "tau"]
+    assert [row.unit for row in table.rows] == ["MPa", "MPa", "s"]
+    assert session.entry.model.start["tau"] == pytest.approx(2, rel=0.2), "starts were found without a fit"
+    edit = Qt.ItemDataRole.EditRole
+
+    # Ties: refused ones are told, a good one is shown and kept through the fit.
+    for text, sentence in (("=tauu", "did you mean 'tau'"), ("=offset", "tied to itself"), ("=", "after =")):
+        assert not table.setData(table.index(0, VALUE), text, edit)
+        assert sentence in w.notice.text.text()
+    assert table.setData(table.index(0, VALUE), "=amplitude/3", edit)
+    fit(w, qtbot)
+    p = session.entry.fit.result.parameters
+    assert p["offset"].value == pytest.approx(p["amplitude"].value / 3)
+    assert table.data(table.index(0, VALUE)).startswith("= 10.")
+    assert abs(p["tau"].value - 2) < 4 * p["tau"].u
+    assert table.data(table.index(0, HOLD), Qt.ItemDataRole.CheckStateRole) == Qt.CheckState.Checked
+
+    # Limits: out of order and outside are told; a fit ends on one and says so.
+    click(model.limits)
+    assert not model.view.isColumnHidden(LOW)
+    assert table.setData(table.index(2, HIGH), "1.5", edit)
+    assert not table.setData(table.index(2, LOW), "3", edit)
+    assert "not in order" in w.notice.text.text()
+    assert not table.setData(table.index(2, VALUE), "7", edit)
+    assert "lies outside its limits" in w.notice.text.text()
+    fit(w, qtbot)
+    assert session.entry.fit.result.parameters["tau"].value == pytest.approx(1.5)
+    assert "tau ended on its bound." in model.foot.warning.text()
+
+    # The slider tries starts live; letting go makes one.
+    session.undo()
+    session.undo()
+    model.view.setCurrentIndex(table.index(1, VALUE))
+    model.slider.show_row(table.rows[1])
+    before = session.modelling.model_in_sight().start["amplitude"]
+    model.slider.slider.setFocus()
+    QTest.keyClick(model.slider.slider, Qt.Key.Key_PageUp)
+    assert session.entry.model.start["amplitude"] == pytest.approx(before * 10 ** (10 / 200))
+
+    # Weights and loss are part of the model; what the data do not allow is told.
+    click(model.settings.fold)
+    box = model.settings.weights
+    box.setCurrentIndex(box.findData("proportional"))
+    box.activated.emit(box.currentIndex())
+    assert session.entry.model.weights == "proportional"
+    box = model.settings.scaled
+    box.setCurrentIndex(box.findData(False))
+    box.activated.emit(box.currentIndex())
+    fit(w, qtbot)
+    assert not session.entry.fit.result.scaled
+    assert session.entry.fit.result.weights == "proportional"
+
+    # Starts of another curve with the same model.
+    found = session.entry.fit.result.values
+    session.look(View(session.study.document.curves[1].id))
+    choose_term(w, "exponential decay")
+    qtbot.waitUntil(lambda: session.entry.model.terms and not session.modelling.is_searching, timeout=20000)
+    menu = model.foot.starts_menu()
+    take = next(action for action in menu.actions() if action.text() == "Take those of one")
+    take.trigger()
+    assert session.entry.model.start == found
+
+
+def test_own_terms_are_saved_and_offered(window, qtbot, tmp_path):
+    x = np.linspace(0.1, 8, 90)
+    w = window(study_of(x, 4 * x / (0.8 + x) + 0.1 * x))
+    session, model = w.session, w.curve_bench.model
+    choose_term(w, "type")
+    QTest.keyClicks(model.editor.field, "k = cap/(half + x)")
+    QTest.keyClick(model.editor.field, Qt.Key.Key_Return, SHIFT)
+    QTest.keyClicks(model.editor.field, "k*x + slope*x")
+    assert "half, slope" in model.editor.said.text()
+    QTest.keyClick(model.editor.field, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: session.entry.model.terms and not session.modelling.is_searching, timeout=20000)
+    fit(w, qtbot)
+    assert session.entry.fit.result.parameters["half"].value == pytest.approx(0.8, rel=1e-6)
+    assert session.modelling.save_own(" ") is None
+    path = session.modelling.save_own("Two ways")
+    assert path is not None
+    assert path.parent == tmp_path / "data" / "curvesieve" / "terms"
+    (path.parent / "broken.term.json").write_text("{")
+    session.modelling.set_background(None)
+    assert not session.entry.model.terms
+    choose_term(w, "two ways")
+    assert "broken.term.json is no JSON file" in w.notice.text.text()
+    assert session.entry.model.background.own.name == "Two ways"
+    # Editing the formula keeps what its names had.
+    qtbot.waitUntil(lambda: not session.modelling.is_searching, timeout=20000)
+    session.modelling.change_state(0, "cap", "start", start=3.25)
+    model.editor.field.setFocus()
+    model.editor.field.setPlainText("cap*x/(half + x) + slope*x + c")
+    QTest.keyClick(model.editor.field, Qt.Key.Key_Return)
+    assert session.entry.model.start["cap"] == 3.25
+
+
+def test_peaks_of_every_kind_are_dragged_by_their_widths(window, qtbot):
+    from tests.app.gestures import drag
+
+    x = np.linspace(0, 100, 801)
+    y = 5 + 40 * np.exp(-4 * np.log(2) * ((x - 50) / 12) ** 2)
+    w = window(study_of(x, y, "cm-1", "counts"))
+    model, canvas, session = w.curve_bench.model, w.curve_bench.canvas, w.session
+    for slug in ("voigt", "split-pearson", "exponentially-modified-gaussian", "log-normal"):
+        model.peak_kind.setCurrentIndex(model.peak_kind.findData(slug))
+        model.peak_kind.activated.emit(model.peak_kind.currentIndex())
+        double_click(canvas.plot, 50.0, 44.0)
+        number = session.entry.model.peaks[-1].number
+        s = canvas.handles[number].shape
+        drag(canvas.plot, (s.center + s.fwhm / 2, s.base + s.height / 2), (s.center + s.fwhm, s.base + s.height / 2))
+        wide = canvas.handles[number].shape
+        assert wide.fwhm == pytest.approx(2 * s.fwhm, rel=0.15), slug
+        assert wide.height == pytest.approx(s.height, rel=0.02), slug
+        session.undo()
+        session.undo()
+    assert not session.entry.model.terms
+
+
+BAD = [
+    ("a*x + nothing(x)", "There is no function"),
+    ("a*(x", "never closed"),
+    ("x.__class__", "A dot cannot be used"),
+    ("9^9^9^9*x", "too large"),
+    ("(" * 200 + "x" + ")" * 200, "nested more than"),
+    ("a*x + ", "breaks off"),
+]
+
+
+def test_bad_formulas_and_bad_fits_leave_the_last_good_state(window, qtbot):
+    x = np.linspace(-3, 3, 40)
+    w = window(study_of(x, np.full(40, 2.0)))
+    session, model = w.session, w.curve_bench.model
+    choose_term(w, "type")
+    good = session.study
+    for text, sentence in BAD:
+        model.editor.field.setPlainText(text)
+        QTest.keyClick(model.editor.field, Qt.Key.Key_Return)
+        assert sentence in model.editor.problem.text()
+        assert session.study is good
+
+    def take(text: str) -> None:
+        model.editor.field.setFocus()
+        model.editor.field.setPlainText(text)
+        QTest.keyClick(model.editor.field, Qt.Key.Key_Return)
+        qtbot.waitUntil(lambda: not session.modelling.is_searching, timeout=20000)
+
+    take("a + b*x + 0*dead")
+    click(model.foot.fit)
+    qtbot.waitUntil(lambda: not session.modelling.is_fitting, timeout=20000)
+    assert "dead has no effect" in model.foot.warning.text()
+    take("q*log(x)")  # has no value for x below zero
+    assert "no value on these x" in w.notice.text.text() or "No start was found" in w.notice.text.text()
+    click(model.foot.fit)
+    qtbot.waitUntil(lambda: "no finite value" in w.notice.text.text(), timeout=20000)
+    take("a + b")  # constant y, two parameters that do the same
+    click(model.foot.fit)
+    qtbot.waitUntil(lambda: session.entry.fit is not None, timeout=20000)
+    assert "cannot be told apart" in model.foot.warning.text()
+    page = w.curve_bench.drawer
+    page.show_page("Result")
+    result = page.page("Result")
+    for slug, given, sentence in (
+        ("y", "one", "“one” is not a number"), ("x", "77", "does not reach"), ("area", "1 2 3", "needs two values"),
+        ("formula", "1/q", "no parameter 'q'"), ("formula", "a = b", "is a parameter"), ("extremum", "", "no maximum"),
+    ):  # fmt: skip
+        result.question.setCurrentIndex(result.question.findData(slug))
+        result.given.setText(given)
+        click(result.ask_button)
+        assert sentence in w.notice.text.text()
+    click(result.profile)
+    qtbot.waitUntil(lambda: "there is no profile" in w.notice.text.text(), timeout=20000)
+    assert math.isfinite(session.entry.fit.result.statistics.rss)
+    assert cs.fit  # the same core answers at the command line; see tests/core
