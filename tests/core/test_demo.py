@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 import curvesieve as cs
+from curvesieve.core.fitting import fit_model, search_model
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
 from curvesieve.core.steps.repair import Despike
@@ -17,12 +18,25 @@ from curvesieve.core.study.compute import fit_curve, sieved_curve
 from curvesieve.demo import STUDY_NAME
 from curvesieve.demo.build import write_demo
 from curvesieve.demo.raman import LOADINGS, file_text, spectrum
+from curvesieve.demo.relaxation import write_relaxation
 
 
 def test_the_same_seed_gives_the_same_files(demo_files):
     for loading, path in zip(LOADINGS, demo_files, strict=True):
         assert path.read_text() == file_text(spectrum(loading))
         assert file_text(spectrum(loading, seed=1)) != path.read_text()
+
+
+def test_every_relaxation_time_is_within_3u_of_the_truth_without_a_start(tmp_path):
+    paths = write_relaxation(tmp_path)
+    truth = json.loads((tmp_path / "truth.json").read_text())
+    for path in paths:
+        curve = cs.read(path).curve("Time", "Stress")
+        model = Model().with_background("two-exponentials", curve)
+        found = fit_model(model.starting_at(search_model(model, curve)), curve)
+        assert found.converged
+        for name, p in found.parameters.items():
+            assert abs(p.value - truth[path.name][name]) < 3 * p.u, (path.name, name)
 
 
 @pytest.mark.parametrize("place", range(len(LOADINGS)))

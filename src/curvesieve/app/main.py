@@ -19,7 +19,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.study import load_study
 from curvesieve.demo import EXAMPLE, STUDY_NAME
 
-_DEMO_VERSION = 3
+_DEMO_VERSION = 4
 """Raised when the demo's content changes, so that an older copy is not shown."""
 
 

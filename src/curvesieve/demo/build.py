@@ -1,9 +1,10 @@
-"""The demo study: the five spectra as a family, one of them cleaned and fitted as an example."""
+"""The demo study: five spectra as a family, one of them cleaned and fitted, and three relaxation curves, one fitted."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
+from curvesieve.core.fitting import search_model
 from curvesieve.core.formats import read
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
@@ -16,6 +17,8 @@ from curvesieve.demo.awkward import write_awkward
 from curvesieve.demo.faults import write_faults
 from curvesieve.demo.mixed import FOLDER, write_mixed
 from curvesieve.demo.raman import LOADINGS, write_family
+from curvesieve.demo.relaxation import FOLDER as RELAXATION
+from curvesieve.demo.relaxation import HUMIDITIES, write_relaxation
 
 
 def build_study(folder: Path) -> Study:
@@ -37,6 +40,26 @@ def build_study(folder: Path) -> Study:
     for place in (1338.0, 1458.0, 1602.0):
         model = model.add_peak("lorentzian", passed, place)
     study = edits.set_model(curve_id, model)(study)
+    study = edits.set_fit(curve_id, fit_curve(study, curve_id))(study)
+    return _with_relaxation(study, folder)
+
+
+def _with_relaxation(study: Study, folder: Path) -> Study:
+    """The study with the relaxation curves; one has its law, fitted from starts that were found in the data."""
+    records = [read(path) for path in write_relaxation(folder / RELAXATION)]
+    study = edits.add_curves(
+        study,
+        [(record, Take(0, 1)) for record in records],
+        "Stress relaxation by humidity",
+        labels=[f"{humidity:.0f} % RH" for humidity in HUMIDITIES],
+        conditions=list(HUMIDITIES),
+        condition=("humidity", "%"),
+    )
+    curve_id = study.document.curves[-1].id
+    passed = sieved_curve(study, curve_id).curve
+    model = Model(derived=(("kept", "offset/(offset + amplitude1 + amplitude2)"),))
+    model = model.with_background("two-exponentials", passed)
+    study = edits.set_model(curve_id, model.starting_at(search_model(model, passed)))(study)
     return edits.set_fit(curve_id, fit_curve(study, curve_id))(study)
 
 

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
 
-_SIDE_PX, _NAMES_PX = 112, 66
-_FEW = 5
+_SIDE_PX, _NAMES_PX = 104, 74
+_FEW = 4
 """Up to so many parameters have their numbers written in the cells."""
 
 
@@ -75,7 +75,7 @@ class Histogram(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.counts = self.normal = np.empty(0)
-        self.setFixedSize(QSize(_SIDE_PX + _NAMES_PX - 14, 46))
+        self.setFixedSize(QSize(_SIDE_PX + _NAMES_PX - 14, 40))
         self.setAccessibleName("histogram of the residuals")
 
     def show_counts(self, counts: NDArray[np.float64], edges: NDArray[np.float64], normal: NDArray[np.float64]) -> None:

@@ -39,7 +39,8 @@ def _outline(text: str) -> QPainterPath:
     made = QPainterPath()
     try:
         with mpl.rc_context({"mathtext.fontset": "stixsans"}):
-            path = TextPath((0, 0), f"${text}$", size=_SIZE_PX)
+            large = text.replace(r"\frac", r"\dfrac")  # fractions as tall as in a displayed formula
+            path = TextPath((0, 0), f"${large}$", size=_SIZE_PX)
     except (ValueError, RuntimeError):  # mathematics it cannot set
         return made
     points = iter(zip(path.vertices.tolist(), [] if path.codes is None else path.codes.tolist(), strict=True))

@@ -148,7 +148,20 @@ def search_model(model: Model, curve: Curve) -> dict[str, float]:
     starts = find_starts(_limited(problem, said.limits))
     if not starts:
         raise InputError("No start was found: the formula has no value on these x. Give starts of your own.")
-    return dict(zip(model.names, starts[0].tolist(), strict=True))
+    return _in_order(model, dict(zip(model.names, starts[0].tolist(), strict=True)))
+
+
+def _in_order(model: Model, values: dict[str, float]) -> dict[str, float]:
+    """Groups of parameters that could change places, sorted by the first of each, so that names mean something."""
+    made = dict(values)
+    said = {*model.held, *model.ties, *model.bounds}
+    for placed in model.terms:
+        groups = [[placed.full_name(name) for name in group] for group in placed.term.alike]
+        if said & {name for group in groups for name in group}:
+            continue
+        for group, source in zip(groups, sorted(groups, key=lambda names: values[names[0]]), strict=True):
+            made |= dict(zip(group, (values[name] for name in source), strict=True))
+    return made
 
 
 def _limited(problem: Problem, limits: Mapping[str, tuple[float, float]]) -> Problem:

@@ -85,12 +85,12 @@ def _latex(node: ast.expr, raised: bool = False) -> tuple[str, int]:
 def _latex_operation(left: ast.expr, op: ast.operator, right: ast.expr, raised: bool) -> tuple[str, int]:
     match op:
         case ast.Add():
-            return f"{_latex(left)[0]} + {_inside(right, _SUM)}", _SUM
+            return f"{_latex(left, raised)[0]} + {_inside(right, _SUM, raised)}", _SUM
         case ast.Sub():
-            return f"{_latex(left)[0]} - {_inside(right, _PRODUCT)}", _SUM
+            return f"{_latex(left, raised)[0]} - {_inside(right, _PRODUCT, raised)}", _SUM
         case ast.Mult():
-            a, strength = _latex(left)
-            a, b = a if strength >= _PRODUCT else _bracketed(a), _inside(right, _PRODUCT)
+            a, strength = _latex(left, raised)
+            a, b = a if strength >= _PRODUCT else _bracketed(a), _inside(right, _PRODUCT, raised)
             joint = r" \cdot " if b[:1].isdigit() else r"\,"
             return f"{a}{joint}{b}", _SIGN if strength == _SIGN else _PRODUCT
         case ast.Div():
@@ -100,7 +100,7 @@ def _latex_operation(left: ast.expr, op: ast.operator, right: ast.expr, raised: 
             flat = raised and under == _ATOM and (strength == _ATOM or (sign and above.isalnum()))
             made = f"{above}/{below}" if flat else rf"\frac{{{above}}}{{{below}}}"
             return sign + made, _SIGN if sign else _PRODUCT
-    base, strength = _latex(left)
+    base, strength = _latex(left, raised)
     is_tall = strength < _ATOM or base.startswith((r"\frac", "e^"))
     return rf"{_bracketed(base) if is_tall else base}^{{{_latex(right, True)[0]}}}", _POWER
 

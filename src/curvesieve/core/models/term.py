@@ -80,6 +80,8 @@ class Term:
     derived: tuple[Derived, ...] = ()
     shape: PeakShape | None = None
     contains: tuple[str, ...] = ()
+    alike: tuple[tuple[str, ...], ...] = ()
+    """Groups of parameters that could change places; starts that are found come in the order of each group's first."""
     variable: str = "x"
     over_peaks: str = ""
     """A formula added for each peak of the model, in this term's parameters and ``cumulative`` (Shirley)."""

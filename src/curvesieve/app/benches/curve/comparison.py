@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QHeaderView,
     QListWidget,
     QListWidgetItem,
+    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -23,6 +24,7 @@ from curvesieve.app.canvas.beside import letter
 from curvesieve.app.jobs import Ticket
 from curvesieve.app.modelling import Overlay
 from curvesieve.app.session import MODEL, Session
+from curvesieve.app.theme import font
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.compare import Candidate, Compared, candidate_of, compare, usual_candidates
@@ -50,7 +52,9 @@ class ComparePage(QWidget):
         self._of = ("", Model())
         self.list = QListWidget()
         self.list.setAccessibleName("models to compare")
-        self.list.setFixedWidth(176)
+        self.list.setFixedWidth(168)
+        self.list.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Ignored)
+        self.list.setFont(font(13))
         add = button("Add a law…", tip="Another background, law or formula of your own to compare with")
         add.clicked.connect(self._open_terms)
         self.add = add
@@ -77,7 +81,7 @@ class ComparePage(QWidget):
         right.addLayout(bottom)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 2, 0, 0)
-        layout.setSpacing(10)
+        layout.setSpacing(8)
         layout.addLayout(left)
         layout.addLayout(right, 1)
         session.changed.connect(lambda old, new: self.refresh())
@@ -86,6 +90,7 @@ class ComparePage(QWidget):
 
     def _make_table(self) -> QTableWidget:
         table = QTableWidget(0, len(_HEADINGS))
+        table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         for i, (text, tip) in enumerate(zip(_HEADINGS, _TIPS, strict=True)):
             head = QTableWidgetItem(text)
             head.setToolTip(tip)
@@ -101,6 +106,7 @@ class ComparePage(QWidget):
         across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         across.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         across.setMinimumSectionSize(40)
+        table.setFont(font(13))
         across.setHighlightSections(False)
         return table
 
@@ -112,7 +118,7 @@ class ComparePage(QWidget):
         self.setEnabled(entry is not None)
         model = self.session.modelling.model_in_sight()
         of = (entry.id if entry else "", model)
-        if of == self._of or entry is None or not self.isVisibleTo(self.parentWidget()):
+        if of == self._of or entry is None or not self.isVisible():
             return
         if of[0] != self._of[0]:
             self._own = []

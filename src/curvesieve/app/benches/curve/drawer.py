@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from curvesieve.app.ledger import LedgerDrawer
 from curvesieve.app.session import Session
 from curvesieve.app.widgets.basics import button
+
+_LEAST_PX = 690
+"""A page that has less room than this is scrolled sideways."""
 
 
 class Drawer(QWidget):
@@ -24,6 +27,7 @@ class Drawer(QWidget):
             "Result": self._make_result, "Compare": self._make_compare, "Straighten": self._make_straight,
         }  # fmt: skip
         self.pages: dict[str, QWidget] = {"Ledger": self.ledger}
+        self._scrolls: dict[str, QWidget] = {}
         self.tabs = {}
         self._group = QButtonGroup(self)
         row = QHBoxLayout()
@@ -53,14 +57,21 @@ class Drawer(QWidget):
     def page(self, name: str) -> QWidget:
         if name not in self.pages:
             self.pages[name] = made = self._makers[name]()
-            self.stack.addWidget(made)
+            scroll = QScrollArea()
+            scroll.setWidget(made)
+            scroll.setWidgetResizable(True)
+            scroll.setFrameShape(QFrame.Shape.NoFrame)
+            made.setMinimumWidth(_LEAST_PX)
+            self._scrolls[name] = scroll
+            self.stack.addWidget(scroll)
         return self.pages[name]
 
     def show_page(self, name: str) -> None:
         self.tabs[name].setChecked(True)
         if name != "Compare":
             self.session.modelling.draw_beside(())
-        self.stack.setCurrentWidget(self.page(name))
+        page = self.page(name)
+        self.stack.setCurrentWidget(self._scrolls.get(name, page))
 
     def _make_result(self) -> QWidget:
         from curvesieve.app.benches.curve.result import ResultPage

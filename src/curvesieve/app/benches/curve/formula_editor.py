@@ -93,7 +93,10 @@ class FormulaEditor(QWidget):
     def _fit_height(self) -> None:
         document = self.field.document()
         lines = int(document.size().height()) if document is not None else 1
-        self.field.setFixedHeight(self.field.fontMetrics().lineSpacing() * min(max(lines, 1), _MOST_LINES) + 14)
+        many = lines > _MOST_LINES
+        bar = Qt.ScrollBarPolicy.ScrollBarAsNeeded if many else Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        self.field.setVerticalScrollBarPolicy(bar)
+        self.field.setFixedHeight(self.field.fontMetrics().lineSpacing() * min(max(lines, 1), _MOST_LINES) + 18)
 
     def _check(self, quiet: bool = False) -> None:
         """Says what is wrong and where, or which parameters there are and what cannot be of their units."""

@@ -162,10 +162,10 @@ class ModelPanel(QWidget):
         self.view.setColumnHidden(HOLD, limits)
         self.view.setColumnHidden(LOW, not limits)
         self.view.setColumnHidden(HIGH, not limits)
-        self.view.setColumnWidth(VALUE, 78 if limits else 142)
+        self.view.setColumnWidth(VALUE, 104 if limits else 142)
         self.view.setColumnWidth(HOLD, 42)
-        self.view.setColumnWidth(LOW, 62)
-        self.view.setColumnWidth(HIGH, 62)
+        self.view.setColumnWidth(LOW, 46)
+        self.view.setColumnWidth(HIGH, 46)
 
     # -- rendering ----------------------------------------------------------------------------------
 

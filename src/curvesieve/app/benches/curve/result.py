@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QMenu,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -32,6 +33,7 @@ _STATISTICS = (
     ("R²", "r2"), ("adjusted R²", "adjusted_r2"), ("RMSE", "rmse"), ("reduced χ²", "reduced_chi2"), ("AICc", "aicc"),
     ("BIC", "bic"), ("deg. of freedom", "dof"), ("RSS", "rss"),
 )  # fmt: skip
+_LINE_PX = 16
 COPIES = {"table": "As a table", "text": "As text", "latex": "As LaTeX", "script": "As a Python script"}
 
 
@@ -65,8 +67,11 @@ class ResultPage(QWidget):
         grid.setVerticalSpacing(0)
         grid.setHorizontalSpacing(10)
         for i, (text, name) in enumerate(_STATISTICS):
-            grid.addWidget(label(text, "muted"), i, 0)
+            title = label(text, "muted")
             self.numbers[name] = label(role="note")
+            for shown in (title, self.numbers[name]):
+                shown.setFixedHeight(_LINE_PX)
+            grid.addWidget(title, i, 0)
             grid.addWidget(self.numbers[name], i, 1, Qt.AlignmentFlag.AlignRight)
         self.runs = label(role="note", wrap=True)
         self.runs.setFixedWidth(172)
@@ -80,7 +85,7 @@ class ResultPage(QWidget):
     def _make_pictures(self) -> QVBoxLayout:
         self.matrix, self.histogram = Matrix(), Histogram()
         column = QVBoxLayout()
-        column.setSpacing(4)
+        column.setSpacing(2)
         column.addWidget(label("correlations", "muted"))
         column.addWidget(self.matrix)
         column.addWidget(label("residuals", "muted"))
@@ -104,6 +109,8 @@ class ResultPage(QWidget):
             first.addWidget(widget, stretch)
         self.answers = QListWidget()
         self.answers.setWordWrap(True)
+        self.answers.setMinimumHeight(60)
+        self.answers.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.answers.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.answers.setAccessibleName("answers")
         self.profile = button("Intervals", tip="95 % intervals by the profile of the sum of squares")

@@ -8,9 +8,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QSlider, QWidget
 
 from curvesieve.app.benches.curve.parameters import ParameterRow
-from curvesieve.app.widgets.basics import Elided
+from curvesieve.app.widgets.basics import label
 
-_REACH = 200
+_REACH, _TITLE_PX = 200, 124
 _DECADES = 1.0
 
 
@@ -23,8 +23,8 @@ class StartSlider(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.row: ParameterRow | None = None
-        self.title = Elided(role="muted")
-        self.title.setFixedWidth(108)
+        self.title = label(role="muted")
+        self.title.setFixedWidth(_TITLE_PX)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(-_REACH, _REACH)
         self.slider.setToolTip("Drag to try other starts of the chosen parameter")
@@ -46,7 +46,7 @@ class StartSlider(QWidget):
         self.slider.blockSignals(True)
         self.slider.setValue(0)
         self.slider.blockSignals(False)
-        self.title.set(f"{row.title}: {row.value:.4g}")
+        self._say(row.title, row.value)
 
     def value(self) -> float:
         """The value that the slider stands for."""
@@ -56,10 +56,15 @@ class StartSlider(QWidget):
         low, high = self.row.limits
         return min(max(made, -math.inf if low is None else low), math.inf if high is None else high)
 
+    def _say(self, title: str, value: float) -> None:
+        text = f"{title}: {value:.4g}"
+        self.title.setText(self.title.fontMetrics().elidedText(text, Qt.TextElideMode.ElideMiddle, _TITLE_PX))
+        self.title.setToolTip(text)
+
     def _slid(self) -> None:
         if self.row is None:
             return
-        self.title.set(f"{self.row.title}: {self.value():.4g}")
+        self._say(self.row.title, self.value())
         if self.slider.isSliderDown():
             self.moving.emit(self.row, self.value())
         else:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
+    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -69,6 +70,7 @@ class StraightPage(QWidget):
         self.sentence = label(role="note", wrap=True)
         right = QVBoxLayout()
         right.addWidget(self.table)
+        self.sentence.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         right.addWidget(self.sentence, 1)
         body = QHBoxLayout()
         body.addWidget(self.plot, 9)

@@ -20,6 +20,10 @@ def _amplitudes(count: int) -> tuple[Parameter, ...]:
     return tuple(found)
 
 
+def _alike(count: int, size: str) -> tuple[tuple[str, ...], ...]:
+    return tuple((f"tau{i}", f"{size}{i}") for i in range(1, count + 1))
+
+
 def _prony(count: int) -> Term:
     parts = "".join(f" + modulus{i}*exp(-x/tau{i})" for i in range(1, count + 1))
     parameters = [Parameter("modulus_equilibrium", "modulus after a long time", lower=0.0)]
@@ -39,6 +43,7 @@ def _prony(count: int) -> Term:
         "Viscoelasticity",
         derived=(Derived("modulus_instantaneous", total, "sum of all moduli"),),
         contains=tuple(f"prony-{i}" for i in range(1, count)),
+        alike=_alike(count, "modulus"),
     )
 
 
@@ -53,12 +58,12 @@ TERMS = (
     Term(
         "two-exponentials", "Two exponential decays", "law",
         "offset + amplitude1*exp(-x/tau1) + amplitude2*exp(-x/tau2)", _amplitudes(2), _COMMON, _GROUP,
-        contains=("exponential", "constant"),
+        contains=("exponential", "constant"), alike=_alike(2, "amplitude"),
     ),
     Term(
         "three-exponentials", "Three exponential decays", "law",
         "offset + amplitude1*exp(-x/tau1) + amplitude2*exp(-x/tau2) + amplitude3*exp(-x/tau3)", _amplitudes(3),
-        _COMMON, _GROUP, contains=("two-exponentials", "exponential", "constant"),
+        _COMMON, _GROUP, contains=("two-exponentials", "exponential", "constant"), alike=_alike(3, "amplitude"),
     ),
     Term(
         "stretched-exponential", "Stretched exponential", "law", "offset + amplitude*exp(-(x/tau)^stretching)",

@@ -1,0 +1,98 @@
+"""The command line: the same core without a window. Exit status 0 done, 2 wrong input, 1 a defect of ours."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+from typing import Any
+
+from curvesieve.core.errors import InputError
+
+_COMMANDS = ("demo", "read", "fit", "pass", "steps", "terms")
+
+
+class _Parser(argparse.ArgumentParser):
+    """Reports wrong usage as one line, like every other wrong input."""
+
+    def error(self, message: str) -> Any:
+        raise InputError(f"{message} (see curvesieve --help)")
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="curvesieve", description="Measured curves in, trustworthy numbers out.")
+    commands = parser.add_subparsers(dest="command", parser_class=_Parser)
+    commands.add_parser("demo", help="open the window with the made-up demo study")
+
+    read = commands.add_parser("read", help="say how a file is understood")
+    read.add_argument("file")
+    read.add_argument("--json", action="store_true")
+
+    fit = commands.add_parser("fit", help="fit a formula or a library term to a file's curve")
+    fit.add_argument("file")
+    fit.add_argument("--model", required=True, help="a formula such as 'a*exp(-k*x)', or a term such as lorentzian")
+    fit.add_argument("--variable", default="x", help="the independent variable; several with commas, and as many --x")
+    for axis in ("x", "y", "u"):
+        fit.add_argument(f"--{axis}", metavar="CHANNEL", help="a channel's name, or its number from 1")
+    fit.add_argument("--start", nargs="+", action="extend", default=[], metavar="NAME=VALUE")
+    fit.add_argument("--hold", nargs="+", action="extend", default=[], metavar="NAME")
+    fit.add_argument("--bound", nargs="+", action="extend", default=[], metavar="NAME=LOW:HIGH")
+    fit.add_argument("--tie", nargs="+", action="extend", default=[], metavar="NAME=FORMULA")
+    fit.add_argument("--weights", default="u", help="u (of the points), none, counts (√y) or proportional")
+    fit.add_argument("--as-is", action="store_true", help="take u as it is, not scaled by the scatter found")
+    fit.add_argument("--range", metavar="LOW:HIGH", help="use only this stretch of x; either end may be empty")
+    fit.add_argument("--loss", default="squared", help="squared, absolute, huber, soft_l1 or cauchy")
+    fit.add_argument("--json", action="store_true")
+    through = commands.add_parser("pass", help="pass a file's curve through a saved sieve")
+    through.add_argument("file")
+    through.add_argument("--sieve", required=True, metavar="SIEVE.json")
+    for axis in ("x", "y", "u"):
+        through.add_argument(f"--{axis}", metavar="CHANNEL", help="a channel's name, or its number from 1")
+    through.add_argument("--out", metavar="FILE.csv", help="write x, y, u and flag of what passed")
+    through.add_argument("--json", action="store_true")
+
+    for name, what in (("steps", "every step of a sieve with its fields"), ("terms", "every term of the library")):
+        commands.add_parser(name, help=f"list {what}").add_argument("--json", action="store_true")
+    return parser
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Runs one command and returns its exit status."""
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        if not words or (words[0] not in _COMMANDS and not words[0].startswith("-")):
+            if len(words) > 1:
+                raise InputError(f"Open one study at a time, not {len(words)} (see curvesieve --help).")
+            return _open_window(words[0] if words else None)
+        options = _parser().parse_args(words)
+        match options.command:
+            case "demo":
+                return _open_window(None, demo=True)
+            case "read":
+                from curvesieve.cli.listing import read
+
+                return read(options)
+            case "fit":
+                from curvesieve.cli.fitting import fit_file
+
+                return fit_file(options)
+            case "pass":
+                from curvesieve.cli.passing import pass_file
+
+                return pass_file(options)
+            case "steps" | "terms":
+                from curvesieve.cli.listing import list_steps, list_terms
+
+                return list_steps(options.json) if options.command == "steps" else list_terms(options.json)
+        raise InputError("Say what to do (see curvesieve --help).")
+    except InputError as error:
+        print(f"curvesieve: {error}".replace("\n", " "), file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        return 0
+
+
+def _open_window(path: str | None, demo: bool = False) -> int:
+    from curvesieve.app.main import run
+
+    return run(path, demo=demo)

@@ -1,0 +1,74 @@
+"""`fit`: a formula or a term fitted to a file's curve."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import math
+from typing import TYPE_CHECKING, Any
+
+from curvesieve.cli.choosing import assignment, chosen_curve, limits, several, split_assignment
+
+if TYPE_CHECKING:
+    from curvesieve.core.fitting import FitResult
+
+
+def fit_file(options: argparse.Namespace) -> int:
+    from curvesieve.core import units
+    from curvesieve.core.fitting import fit
+    from curvesieve.core.formats import read
+    from curvesieve.core.models import OwnTerm, is_known, term_of
+
+    record = read(options.file)
+    curve = chosen_curve(record, options)
+    variables = tuple(name.strip() for name in options.variable.split(","))
+    result = fit(
+        options.model,
+        several(record, options, variables, len(curve)) if len(variables) > 1 else curve.x,
+        curve.y,
+        curve.u,
+        start=dict(assignment(text, "--start") for text in options.start) or None,
+        hold=[name for text in options.hold for name in text.split(",") if name],
+        bounds={name: limits(text, f"--bound {name}") for name, text in map(split_assignment, options.bound)},
+        ties=dict(split_assignment(text) for text in options.tie),
+        loss=options.loss,
+        variable=variables if len(variables) > 1 else variables[0],
+        weights=options.weights,
+        scaled=not options.as_is,
+    )
+    unit_of: dict[str, str] = {}
+    if len(variables) == 1:
+        known = is_known(options.model)
+        term = term_of(options.model) if known else OwnTerm(formula=options.model, variable=variables[0]).as_term()
+        unit_of = {name: units.written(term.unit_text(name, curve.x_unit, curve.y_unit)) for name in result.parameters}
+    if options.json:
+        print(json.dumps(_as_json(result, unit_of), ensure_ascii=False, indent=1))
+    else:
+        _print_fit(result, unit_of)
+    return 0
+
+
+def _as_json(result: FitResult, unit_of: dict[str, str]) -> dict[str, Any]:
+    return {
+        "model": result.formula,
+        "parameters": {
+            name: {"value": p.value, "u": p.u, "unit": unit_of.get(name, ""), "held": p.held}
+            for name, p in result.parameters.items()
+        },
+        "statistics": result.statistics.model_dump(),
+        "converged": result.converged,
+        "message": result.message,
+        "iterations": result.iterations,
+        "warnings": list(result.warnings),
+    }
+
+
+def _print_fit(result: FitResult, unit_of: dict[str, str]) -> None:
+    print(f"{result.formula}\n{result.message}")
+    for warning in result.warnings:
+        print(f"warning: {warning}")
+    for name, p in result.parameters.items():
+        u = "held" if p.held else "u unknown" if p.u is None else f"u {p.u:.4g}"
+        print(f"  {name:<12} {p.value:.10g}  ({u})  {unit_of.get(name, '')}".rstrip())
+    s = result.statistics
+    print(f"  n {s.n}, degrees of freedom {s.dof}, RSS {s.rss:.6g}, RMSE {s.rmse:.6g}, R² {s.r2 or math.nan:.6g}")
