@@ -24,6 +24,8 @@ class Function:
     value: Callable[..., Any]
     symbol: str | Callable[..., Any]
     help: str
+    whole: bool = False
+    """Whether the first argument must be a plain whole number, from 0 to `MOST_WHOLE`."""
 
 
 def _special(name: str) -> Callable[..., Any]:
@@ -65,6 +67,7 @@ def _bessel(name: str, order: int, a: Any) -> Any:
 
 
 _ONE, _MANY = (1, 1), (2, 8)
+MOST_WHOLE = 60
 
 FUNCTIONS: dict[str, Function] = {
     "exp": Function(_ONE, np.exp, "exp", "e to the power of"),
@@ -101,6 +104,9 @@ FUNCTIONS: dict[str, Function] = {
     ),
     "k1": Function(_ONE, _special("k1"), lambda a: _bessel("besselk", 1, a), "the same of order 1"),
     "voigt": Function((3, 3), special.voigt, special.voigt_symbol, "voigt(x, sigma, gamma): Voigt profile of area 1"),
+    "legendre": Function(
+        (2, 2), special.legendre, special.legendre_symbol, "legendre(degree, x): Legendre polynomial", whole=True
+    ),
     "min": Function(_MANY, _fold(np.minimum), _fold(lambda a, b: select("<=", a, b, a, b)), "smallest of"),
     "max": Function(_MANY, _fold(np.maximum), _fold(lambda a, b: select("<=", a, b, b, a)), "largest of"),
     "where": Function((3, 3), np.where, _where, "where(condition, if true, if not)"),

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from curvesieve.core.errors import FormulaError, nearest
-from curvesieve.core.formula.functions import CONSTANTS, FUNCTIONS
+from curvesieve.core.formula.functions import CONSTANTS, FUNCTIONS, MOST_WHOLE
 
 MAX_LENGTH, MAX_DEPTH, MAX_NODES = 5000, 60, 2000
 _LINE = re.compile(r"^\s*(?P<name>[^\W\d]\w*)\s*=(?!=)")
@@ -63,6 +63,7 @@ def parse(text: str, variables: tuple[str, ...] = ("x",)) -> Formula:
         if name in FUNCTIONS or name in CONSTANTS or not name.isidentifier():
             raise FormulaError(f"{name!r} cannot be the name of the variable: choose a plain name such as x or t.")
     lets: list[tuple[str, ast.expr]] = []
+    sizes: dict[str, int] = {}
     known: dict[str, None] = {}
     budget = [MAX_NODES]
     lines = [(m.start(), m.group()) for m in re.finditer(r"[^\n;]+", text) if m.group().strip()]
@@ -78,6 +79,11 @@ def parse(text: str, variables: tuple[str, ...] = ("x",)) -> Formula:
         offset = match.end() if match else 0
         checker = _Checker(text, variables, dict(lets), known, budget)
         tree = checker.read(line[offset:], start + offset)
+        grown = sum(sizes.get(node.id, 1) if isinstance(node, ast.Name) else 1 for node in ast.walk(tree))
+        if grown > MAX_NODES * 2:
+            raise FormulaError(
+                f"With the lines before it put in, this has more than {MAX_NODES * 2} parts; write it shorter.", start
+            )
         if match and not last:
             name = match["name"]
             if name in (*variables, *FUNCTIONS, *CONSTANTS, *known) or name in dict(lets):
@@ -85,6 +91,7 @@ def parse(text: str, variables: tuple[str, ...] = ("x",)) -> Formula:
                     f"{name!r} already has a meaning here; choose another name.", start + match.start("name")
                 )
             lets.append((name, tree))
+            sizes[name] = grown
         else:
             return Formula(text, variables, tuple(known), tuple(lets), tree)
     raise FormulaError("The formula is empty.", 0)
@@ -224,6 +231,11 @@ class _Checker:
             wanted = f"{low}" if low == high else f"{low} to {high}"
             raise self._refuse(node, f"{name} takes {wanted} argument{'s' if high > 1 else ''}, not {len(node.args)}.")
         node.args = [self._check(argument, depth + 1) for argument in node.args]
+        if FUNCTIONS[name].whole:
+            first = node.args[0]
+            value = float(first.value) if isinstance(first, ast.Constant) else -1.0  # type: ignore[arg-type]
+            if not (value.is_integer() and 0 <= value <= MOST_WHOLE):
+                raise self._refuse(first, f"{name} begins with a plain whole number from 0 to {MOST_WHOLE}.")
         for i, argument in enumerate(node.args):
             if isinstance(argument, ast.Compare) != (name == "where" and i == 0):
                 raise self._refuse(argument, "A comparison stands only first in where(condition, if true, if not).")

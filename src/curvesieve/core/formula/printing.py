@@ -109,6 +109,8 @@ def _latex_call(name: str, args: list[ast.expr]) -> tuple[str, int]:
     inner = [_latex(argument, name == "exp")[0] for argument in args]
     if name == "exp":
         return rf"e^{{{inner[0]}}}", _POWER
+    if name == "legendre":
+        return rf"P_{{{inner[0]}}}" + _bracketed(inner[1]), _ATOM
     if name == "sqrt":
         return rf"\sqrt{{{inner[0]}}}", _ATOM
     if name == "abs":
@@ -156,6 +158,8 @@ def _python(node: ast.expr) -> str:
 
 
 def _python_call(name: str, args: list[str]) -> str:
+    if name == "legendre":
+        return f"special.eval_legendre({int(float(args[0]))}, {args[1]})"
     if name == "voigt":
         return f"special.voigt_profile({args[0]}, abs({args[1]}), abs({args[2]}))"
     if name in ("min", "max"):

@@ -32,13 +32,20 @@ def voigt(x: Any, sigma: Any, gamma: Any) -> Any:
     return wofz_re(x / scale, np.abs(gamma) / scale) / (scale * np.sqrt(np.pi))
 
 
-NUMERIC = {"wofz_re": wofz_re, "wofz_im": wofz_im}
+def legendre(degree: Any, x: Any) -> Any:
+    """The Legendre polynomial of a whole degree; outside −1 … 1, too."""
+    from scipy.special import eval_legendre
+
+    return eval_legendre(int(np.asarray(degree).flat[0]), x)
+
+
+NUMERIC = {"wofz_re": wofz_re, "wofz_im": wofz_im, "legendre": legendre}
 """What compiled formulas call by these names."""
 
 
 @cache
-def kinds() -> tuple[Any, Any, Any]:
-    """The SymPy functions K(a, b), L(a, b) and erfcx(a), made when SymPy is first needed."""
+def kinds() -> tuple[Any, Any, Any, Any]:
+    """The SymPy functions K(a, b), L(a, b), erfcx(a) and legendre(n, a), made when SymPy is first needed."""
     import sympy as sp
 
     class _Named(sp.Function):  # type: ignore[misc]  # SymPy has no types
@@ -85,7 +92,18 @@ def kinds() -> tuple[Any, Any, Any]:
             (a,) = self.args
             return 2 * a * Erfcx(a) - 2 / sp.sqrt(sp.pi)
 
-    return K, L, Erfcx
+    class Legendre(_Named):
+        nargs = 2
+        printed = "legendre"
+
+        def fdiff(self, argindex: int = 1) -> Any:
+            degree, a = self.args
+            if argindex == 1:
+                return sp.Integer(0)  # the parser lets whole numbers through only
+            lower = range(int(degree) - 1, -1, -2)  # P′ₙ = Σ (2k + 1)·Pₖ over k = n − 1, n − 3 … (DLMF 18.9)
+            return sum(((2 * k + 1) * Legendre(sp.Integer(k), a) for k in lower), sp.Integer(0))
+
+    return K, L, Erfcx, Legendre
 
 
 def voigt_symbol(x: Any, sigma: Any, gamma: Any) -> Any:
@@ -94,11 +112,17 @@ def voigt_symbol(x: Any, sigma: Any, gamma: Any) -> Any:
 
     from curvesieve.core.formula.selection import select
 
-    k, _, _ = kinds()
+    k = kinds()[0]
     width, half = (select("<", a, 0, -a, a) for a in (sigma, gamma))
     scale = width * sp.sqrt(2)
     return k(x / scale, half / scale) / (scale * sp.sqrt(sp.pi))
 
 
 def erfcx_symbol(a: Any) -> Any:
+    """The scaled erfc in SymPy."""
     return kinds()[2](a)
+
+
+def legendre_symbol(degree: Any, a: Any) -> Any:
+    """The Legendre polynomial in SymPy, left as it is: written out, high degrees would lose their digits."""
+    return kinds()[3](degree, a)

@@ -34,12 +34,7 @@ def polynomial(degree: int, low: float = -1.0, high: float = 1.0) -> Term:
         low, high = low - 0.5, high + 0.5
     middle, half = (low + high) / 2, (high - low) / 2
     lines = [f"t = (x - ({middle!r}))/{half!r}"]
-    names = ["", "t"]
-    for n in range(2, degree + 1):
-        before = names[n - 2] or "1"
-        lines.append(f"p{n} = ({2 * n - 1}*t*{names[n - 1]} - {n - 1}*{before})/{n}")
-        names.append(f"p{n}")
-    body = " + ".join(["c0", *(f"c{n}*{names[n]}" for n in range(1, degree + 1))])
+    body = " + ".join(["c0", "c1*t", *(f"c{n}*legendre({n}, t)" for n in range(2, degree + 1))])
     parameters = tuple(
         Parameter(f"c{n}", f"coefficient of the Legendre polynomial of degree {n}", start=0.0, unit=(0, 1))
         for n in range(degree + 1)
