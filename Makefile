@@ -1,4 +1,4 @@
-.PHONY: demo run test check lint bench fuzz screenshots bootstrap bootstrap-dev lock
+.PHONY: demo run test check lint bench coverage fuzz screenshots bootstrap bootstrap-dev lock
 PY := .venv/bin/python
 
 demo: bootstrap        ## start the application with the demo study
@@ -17,6 +17,9 @@ check: bootstrap-dev   ## the quick part of it: lint, types, layers
 
 bench: bootstrap-dev   ## speed as ratios against references in the same run; rewrites docs/benchmarks.md
 	scripts/with-display.sh --virtual $(PY) -m benchmarks
+
+coverage: bootstrap-dev ## do 95 % intervals hold the truth? 36,000 simulated fits; rewrites docs/coverage.md
+	$(PY) -m benchmarks.coverage
 
 fuzz: bootstrap-dev    ## read 20,000 mutated files: no crash, no hang
 	$(PY) -m benchmarks.fuzz 20000

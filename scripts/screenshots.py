@@ -60,6 +60,7 @@ def _drive(folder: Path) -> None:
     take("make-a-curve")
     window.show_bench("Curve")
     _mend(window, demo_folder(), take)
+    _show_laws(window, take)
     session.look(View(session.study.document.curves[EXAMPLE].id))
     window.finder.open()
     QTest.keyClicks(window.finder.field, "step")
@@ -100,6 +101,55 @@ def _mend(window: Window, folder: Path, take: Callable[[str], None]) -> None:
     session.apply(edits.add_step(other, baseline, "baseline"), "baseline")
     session.look_at_stage("baseline")
     take("baseline-in-hand")
+
+
+def _show_laws(window: Window, take: Callable[[str], None]) -> None:
+    """The fitted relaxation: what its fit says, other models, straight axes; and a formula being typed."""
+    from PyQt6.QtTest import QTest
+
+    from curvesieve.app.session import View
+
+    session, bench = window.session, window.curve_bench
+    relaxed = [curve for curve in session.study.document.curves if "RH" in curve.label]
+    session.look(View(relaxed[-1].id))
+    bench.drawer.show_page("Result")
+    result = bench.drawer.page("Result")
+    result.bands.click()
+    result.given.setText("60 300")
+    result.ask_button.click()
+    result.profile.click()
+    while result.answers.count() < 7:
+        QTest.qWait(50)
+    while not bench.model.typeset.is_set:  # the typesetter is loaded in the background
+        QTest.qWait(50)
+    take("law-result")
+    bench.drawer.show_page("Compare")
+    compare = bench.drawer.page("Compare")
+    QTest.qWait(100)
+    compare.run.click()
+    while not compare.rows:
+        QTest.qWait(50)
+    take("law-compare")
+    bench.drawer.show_page("Straighten")
+    straight = bench.drawer.page("Straighten")
+    straight.run_button.click()
+    while straight.made is None:
+        QTest.qWait(50)
+    take("law-straight")
+    bench.drawer.show_page("Ledger")
+    session.look(View(relaxed[0].id))
+    bench.model.open_terms()
+    QTest.keyClicks(bench.model.term_list.field, "type")
+    QTest.keyClick(bench.model.term_list.field, Qt.Key.Key_Return)
+    for line in ("k = 1/tau", "base + drop*exp(-(k*x)^beta"):
+        QTest.keyClicks(bench.model.editor.field, line)
+        if line.startswith("k"):
+            QTest.keyClick(bench.model.editor.field, Qt.Key.Key_Return, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClicks(bench.model.editor.field, ") + slope*log(1 + x")
+    QTest.keyClicks(bench.model.editor.field, ")")
+    QTest.qWait(1500)
+    take("formula-typed")
+    bench.model.editor.field.clear()
 
 
 def _compute_stress(bench: IntakeBench) -> None:

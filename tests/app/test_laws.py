@@ -36,6 +36,14 @@ def shown_answers(page) -> list[str]:
     return [page.answers.item(i).text() for i in range(page.answers.count())]
 
 
+def _misses(canvas, curve) -> float:
+    """How far the drawn law is from the points, against their spread."""
+    x, y = canvas.layers.total.item.getData()
+    if x is None or not len(x):
+        return math.inf
+    return float(np.sqrt(np.mean((np.interp(curve.x, x, y) - curve.y) ** 2)) / curve.y.std())
+
+
 def fit(w, qtbot) -> None:
     click(w.curve_bench.model.foot.fit)
     qtbot.waitUntil(lambda: w.session.entry.fit is not None, timeout=20000)
@@ -70,6 +78,10 @@ def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, q
     assert model.editor.said.text() == "Parameters: b1, b2, b3"
     qtbot.waitUntil(lambda: model.typeset.is_set and model.typeset.isVisible(), timeout=30000)
     assert model.typeset.lines == (r"y = \frac{e^{-b_{\mathrm{1}}\,x}}{b_{\mathrm{2}} + b_{\mathrm{3}}\,x}",)
+
+    # While it is typed, the law is drawn where the data are: starts are looked for after a pause.
+    measured = session.study.recorded(curve.id)
+    qtbot.waitUntil(lambda: _misses(bench.canvas, measured) < 0.2, timeout=20000)
 
     # Enter takes it, and starts are found in the data; Fit reaches the certified values from worse ones, too.
     QTest.keyClick(field, Qt.Key.Key_Return)

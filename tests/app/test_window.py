@@ -266,7 +266,7 @@ def test_finder_shelf_and_removal(window, qtbot, tmp_path):
     click_cell(w.shelf.list, 1, 0)
     assert w.session.entry.label == "4.0 wt%"
     QTest.keyClick(w.shelf.list, Qt.Key.Key_Delete)
-    assert len(w.session.study.document.curves) == 4
+    assert len(w.session.study.document.curves) == 7
     w.session.undo()
     assert w.session.entry.label == "4.0 wt%"
     w.use_scheme("dark")
@@ -307,7 +307,7 @@ def test_opening_a_saved_study_by_drop(window, qtbot, tmp_path):
     save_study(build_study(tmp_path / "demo"), path)
     w = window()
     drop_files(w, [path])
-    qtbot.waitUntil(lambda: len(w.session.study.document.curves) == 5)
+    qtbot.waitUntil(lambda: len(w.session.study.document.curves) == 8)
     assert w.session.path == path
     assert w.header.study.whole_text() == "kept.sieve · saved"
     assert w.session.view.stage == MODEL

@@ -1,4 +1,4 @@
-"""Two hundred random well-posed fits against lmfit: values, uncertainties, profile intervals. Robust lines against SciPy."""
+"""Two hundred random fits against lmfit: values, uncertainties, profile intervals. Robust lines against SciPy."""
 
 from __future__ import annotations
 
@@ -20,7 +20,8 @@ SHAPES = {
         "h": r.uniform(3, 9), "m": r.uniform(3, 7), "w": r.uniform(1, 3), "b": r.uniform(0, 2),
     },
     "h/(1 + 4*((x - m)/w)^2) + b + s*x": lambda r: {
-        "h": r.uniform(3, 9), "m": r.uniform(3, 7), "w": r.uniform(0.8, 2), "b": r.uniform(0, 2), "s": r.uniform(0, 0.3),
+        "h": r.uniform(3, 9), "m": r.uniform(3, 7), "w": r.uniform(0.8, 2), "b": r.uniform(0, 2),
+        "s": r.uniform(0, 0.3),
     },
     "top*x/(half + x)": lambda r: {"top": r.uniform(3, 9), "half": r.uniform(0.5, 4)},
     "lo + (hi - lo)/(1 + exp(-r*(x - m)))": lambda r: {

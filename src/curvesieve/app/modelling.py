@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -203,6 +203,22 @@ class Modelling(QObject):
                 self.session.apply(edits.set_model(entry.id, model.starting_at(values)), "find starts")
 
         self.session.jobs.start(f"Finding starts for {entry.label}", "starts", work, done, self._refused)
+
+    def guess(self, own: OwnTerm, found: Callable[[Model], None]) -> None:
+        """Starts for a formula that is still being typed, in the background; says nothing where there are none."""
+        entry, study = self.session.entry, self.session.study
+        if entry is None:
+            return
+        model = entry.model.model_copy(update={"terms": (), "derived": ()})
+
+        def work(ticket: Ticket) -> Model:
+            from curvesieve.core.fitting import search_model
+
+            curve = sieved_curve(study, entry.id).curve
+            made = model.with_background("own", curve, own)
+            return made.starting_at(search_model(made, curve))
+
+        self.session.jobs.start("Finding starts", "guess", work, found, lambda _: None)
 
     @property
     def is_searching(self) -> bool:

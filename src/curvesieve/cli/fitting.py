@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import math
+from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 from curvesieve.cli.choosing import assignment, chosen_curve, limits, several, split_assignment
@@ -55,7 +56,7 @@ def _as_json(result: FitResult, unit_of: dict[str, str]) -> dict[str, Any]:
             name: {"value": p.value, "u": p.u, "unit": unit_of.get(name, ""), "held": p.held}
             for name, p in result.parameters.items()
         },
-        "statistics": result.statistics.model_dump(),
+        "statistics": asdict(result.statistics),
         "converged": result.converged,
         "message": result.message,
         "iterations": result.iterations,

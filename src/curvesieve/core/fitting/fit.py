@@ -125,9 +125,10 @@ def stated(model: Model, curve: Curve) -> tuple[Problem, _Said]:
     u = weighing(model.weights, used.y, used.u)
     if not model.scaled and u is None:
         raise InputError("This curve has no u that could be taken as it is; let u be scaled by the scatter.")
-    problem = state_problem(model.sum, used.x, used.y, u, model.start, model.held, model.bounds, model.loss, model.ties)
+    bounds = model.bounds
+    problem = state_problem(model.sum, used.x, used.y, u, model.start, model.held, bounds, model.loss, model.ties)
     limits = {p.full_name(q.name): (q.lower, q.upper) for p in model.terms for q in p.term.parameters}
-    limits = {name: pair for name, pair in limits.items() if name not in model.bounds}
+    limits = {name: pair for name, pair in limits.items() if name not in bounds and np.isfinite(pair).any()}
     return problem, _Said(" + ".join(placed.term.label for placed in model.terms), model.weights, model.scaled, limits)
 
 
@@ -207,7 +208,8 @@ def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
             us |= {
                 name: float(np.sqrt(max(np.array(row) @ matrix @ np.array(row), 0.0))) for name, row in spread.items()
             }
-    warnings = [f"{name} ended on its bound." for name in at_bound(problem, solution.values)]
+    hit = at_bound(problem, solution.values) if problem.bounded else []
+    warnings = [f"{name} ended on its bound." for name in hit]
     converged, message = solution.converged, solution.message
     if dead:
         converged = False
@@ -222,7 +224,7 @@ def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
     return FitResult.model_construct(
         formula=said.formula,
         parameters={
-            name: FittedParameter.model_construct(value=value, u=us.get(name), held=i in held, tied=name in spread)
+            name: FittedParameter(value, us.get(name), i in held, name in spread)
             for i, (name, value) in enumerate(zip(names, full.tolist(), strict=True))
         },
         free=free,

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,16 +39,24 @@ class Problem:
     ties: Ties = NO_TIES
     edged: bool = False
     """Whether some x are zero or below, where a power or a logarithm may have a value and no slope."""
+    tidied: bool = False
+    """Whether slopes that are not there are set to zero: x^n at x = 0 has the slope x^n·ln x in n, which is 0."""
 
-    @property
+    @cached_property
     def bounded(self) -> bool:
         return bool(np.isfinite(self.lower).any() or np.isfinite(self.upper).any())
 
     def full(self, free_values: Floats) -> Floats:
         """The whole parameter vector for values of the free ones."""
+        if self.free.size == self.start.size:
+            return free_values
         p = self.start.copy()
         p[self.free] = free_values
         return self.ties.fill(p) if self.ties.tied else p
+
+    def tidy(self) -> Problem:
+        """The problem with missing slopes set to zero, where there may be any."""
+        return replace(self, tidied=True) if self.edged and not self.tidied else self
 
     def residuals(self, free_values: Floats) -> Floats:
         """(model − y)/u, a new array of shape (n,)."""
@@ -57,21 +66,27 @@ class Problem:
 
     def both(self, free_values: Floats) -> tuple[Floats, Floats]:
         """Residuals as above, and ∂residual/∂free parameter of shape (free, n); both are new arrays."""
-        jacobian = np.empty((self.start.size, self.y.size))
-        value = np.empty(self.y.size)
+        stacked = self.stacked(free_values)
+        return stacked[-1], stacked[:-1]
+
+    def stacked(self, free_values: Floats) -> Floats:
+        """The same in one new array of shape (free + 1, n) with the residuals last: one product gives all sums."""
+        stacked = np.empty((self.start.size + 1, self.y.size))
         p = self.full(free_values)
-        self.model.both(self.rows, p, value, jacobian)
+        value = stacked[-1]
+        self.model.both(self.rows, p, value, stacked[:-1])
         value -= self.y
-        if self.edged:  # x^n at x = 0: the slope in n, x^n·ln x, is 0 there
-            jacobian[np.isnan(jacobian) & np.isfinite(value)] = 0.0
+        if self.tidied:
+            slopes = stacked[:-1]
+            slopes[np.isnan(slopes) & np.isfinite(value)] = 0.0
         if self.ties.tied:
-            jacobian = self.ties.spread(p, self.free.tolist()).T @ jacobian
+            spread = self.ties.spread(p, self.free.tolist())
+            stacked = np.concatenate([spread.T @ stacked[:-1], stacked[-1:]])
         elif self.free.size < self.start.size:
-            jacobian = jacobian[self.free]
+            stacked = stacked[[*self.free.tolist(), -1]]
         if self.u is not None:
-            value /= self.u
-            jacobian /= self.u
-        return value, jacobian
+            stacked /= self.u
+        return stacked
 
 
 def state_problem(
@@ -171,7 +186,8 @@ def _check_data(model: FormulaSum, rows: tuple[Floats, ...], y: Floats, u: Float
     for name, values in [(v, row) for v, row in zip(model.variables, rows, strict=True)] + [("y", y)]:
         if values.shape != y.shape or values.ndim != 1:
             raise InputError(f"{name} has the shape {values.shape}, y has {y.shape}; they must be of equal length.")
-        if not np.isfinite(values).all():
+        # A finite sum says it all in one pass; only where there is none is every value looked at.
+        if not math.isfinite(np.add.reduce(values)) and not np.isfinite(values).all():
             raise InputError(f"{name} has no number at point {int(np.flatnonzero(~np.isfinite(values))[0]) + 1}.")
     if not y.size:
         raise InputError("There is no point to fit.")

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 
-class FittedParameter(BaseModel):
+@dataclass(frozen=True, slots=True)
+class FittedParameter:
     """A parameter's value and standard uncertainty; u is None when it was held or could not be found."""
-
-    model_config = ConfigDict(frozen=True)
 
     value: float
     u: float | None
@@ -20,14 +20,13 @@ class FittedParameter(BaseModel):
     tied: bool = False
 
 
-class Statistics(BaseModel):
+@dataclass(frozen=True, slots=True)
+class Statistics:
     """Goodness of fit. `rss` is weighted when u is known; the reduced χ² exists only then.
 
     r2 = 1 − rss/(sum of squares about the mean); rmse = √(mean squared residual) in the unit of y. AICc and BIC
     count the noise variance as a parameter (Burnham and Anderson 2002, from memory).
     """
-
-    model_config = ConfigDict(frozen=True)
 
     n: int
     dof: int

@@ -210,5 +210,5 @@ def _improved(problem: Problem, start: Floats, score: float) -> tuple[float, Flo
         moved = None
     if moved is None or not np.isfinite(moved.values).all():
         return score, start
-    cost = float(moved.residuals @ moved.residuals)
+    cost = float(moved.sums[-1, -1])
     return (cost, at.full(moved.values)) if cost < score else (score, start)

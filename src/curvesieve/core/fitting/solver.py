@@ -8,10 +8,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.linalg.lapack import dpotrf, dpotrs
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.problem import Problem
-from curvesieve.core.fitting.quick import normal_equations
+from curvesieve.core.fitting.quick import Place, gram, normal_equations
 
 Floats = NDArray[np.float64]
 _STEP_TOLERANCE, _SUM_TOLERANCE = 1e-9, 1e-15
@@ -53,9 +54,12 @@ def solve(problem: Problem, watch: Callable[[Floats], None] | None = None) -> So
     """Minimises the problem's loss from its start. `watch` sees each Jacobian's place and may raise to stop."""
     start = problem.start[problem.free]
     with np.errstate(all="ignore"):
-        if problem.loss == "squared" and not problem.bounded:
-            return _quickly(problem, start, watch) or _levenberg_marquardt(problem, start, watch)
-        return _trust_region(problem, start, watch)
+        squared = problem.loss == "squared" and not problem.bounded
+        found = _quickly(problem, start, watch) if squared else None
+        if found is not None:
+            return found
+        problem = problem.tidy()
+        return _levenberg_marquardt(problem, start, watch) if squared else _trust_region(problem, start, watch)
 
 
 def _quickly(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution | None:
@@ -66,9 +70,7 @@ def _quickly(problem: Problem, start: Floats, watch: Callable[[Floats], None] | 
         return None
     if found is None or not found.at_rest:
         return None
-    solution = _ended(
-        problem, found.values, found.residuals, found.jacobian, found.iterations, 0 if found.sure else _MOST_POLISH
-    )
+    solution = _ended(problem, found)
     trusted = np.abs(solution.triangle.diagonal()).min() > _TRUSTED_DIAGONAL
     return solution if trusted and solution.converged else None
 
@@ -101,7 +103,7 @@ def _levenberg_marquardt(problem: Problem, start: Floats, watch: Callable[[Float
     )  # fmt: skip
     iterations = int(info["njev"])  # type: ignore[typeddict-item]  # there whenever Dfun is
     values = np.asarray(values)
-    solution = _ended(problem, values, *problem.both(values), iterations)
+    solution = _ended(problem, _place(problem, values, iterations))
     if status == 5 and not solution.converged:
         return replace(solution, message=f"Stopped after {limit} evaluations without reaching a minimum.")
     return solution
@@ -111,58 +113,62 @@ def _no_value() -> InputError:
     return InputError("The model has no finite value at its start; choose other starts (a log or root of a negative?).")
 
 
-def _ended(
-    problem: Problem, values: Floats, r: Floats, j: Floats, iterations: int, polish: int = _MOST_POLISH
-) -> Solution:
+def _place(problem: Problem, values: Floats, iterations: int = 0) -> Place:
+    stacked = problem.stacked(values)
+    return Place(values, stacked, gram(stacked), iterations)
+
+
+def _ended(problem: Problem, place: Place) -> Solution:
     """Takes last Gauss–Newton steps while they lower the sum of squares and are worth a digit; judges the place."""
-    lengths, triangle = factored(j)
-    for _ in range(polish):
+    iterations, k = place.iterations, place.values.size
+    lengths, triangle = factored(place)
+    for _ in range(0 if triangle.diagonal().min() > place.sure_above else _MOST_POLISH):
         if not lengths.all() or np.abs(triangle.diagonal()).min() < 1e-10:
             break
         # Seminormal equations RᵀR δ = Jᵀr: R alone is needed, and a step this small wants no more digits.
-        step = np.linalg.solve(triangle, np.linalg.solve(triangle.T, (j @ r) / lengths)) / lengths
-        new_r, new_j = problem.both(values - step)
-        if not np.dot(new_r, new_r) <= np.dot(r, r) * (1 + 1e-14):
+        step = dpotrs(triangle, place.sums[:k, k] / lengths)[0] / lengths
+        moved = _place(problem, place.values - step)
+        if not moved.sums[k, k] <= place.sums[k, k] * (1 + 1e-14):
             break
-        values, r, j = values - step, new_r, new_j
-        if (np.abs(step) <= _SURE_STEP * np.abs(values)).all():
+        place = moved
+        if (np.abs(step) <= _SURE_STEP * np.abs(place.values)).all():
             break
-        lengths, triangle = factored(j)
-    converged = _is_minimum(problem, r, j, lengths)
+        lengths, triangle = factored(place)
+    converged = _is_minimum(problem, place, lengths)
     message = (
         "Converged: no parameter can improve the fit."
         if converged
         else "Did not converge: the solver stopped where the fit could still improve. Try other starts."
     )
-    return Solution(values, r, lengths, triangle, converged, message, iterations)
+    return Solution(place.values, place.stacked[-1], lengths, triangle, converged, message, iterations)
 
 
-def factored(jacobian: Floats) -> tuple[Floats, Floats]:
-    """Column lengths of a Jacobian of shape (free, n), and R of the QR factors of its scaled columns.
+def factored(place: Place) -> tuple[Floats, Floats]:
+    """Column lengths of the Jacobian of a place, and R of the QR factors of its columns scaled to length one.
 
     R comes from the Cholesky factor of the scaled normal matrix where that is safe, which is quicker.
     """
-    square = jacobian @ jacobian.T
+    k = place.values.size
+    square = place.sums[:k, :k]
     lengths = np.sqrt(square.diagonal())
-    if not np.isfinite(lengths).all():
+    if not math.isfinite(np.add.reduce(lengths)):
         return lengths, np.zeros(square.shape)
     scale = np.where(lengths > 0, lengths, 1.0)
-    try:
-        triangle = np.linalg.cholesky(square / (scale[:, None] * scale)).T
-        if triangle.diagonal().min() > _TRUSTED_DIAGONAL:
-            return lengths, triangle
-    except np.linalg.LinAlgError:
-        pass  # singular to rounding: QR tells by how much
-    return lengths, np.asarray(np.linalg.qr((jacobian / scale[:, None]).T, mode="r"))
+    triangle, failed = dpotrf(square / (scale[:, None] * scale), clean=1)
+    if not failed and triangle.diagonal().min() > _TRUSTED_DIAGONAL:
+        return lengths, triangle
+    # Singular to rounding: QR tells by how much.
+    return lengths, np.asarray(np.linalg.qr((place.stacked[:-1] / scale[:, None]).T, mode="r"))
 
 
-def _is_minimum(problem: Problem, r: Floats, j: Floats, lengths: Floats) -> bool:
+def _is_minimum(problem: Problem, place: Place, lengths: Floats) -> bool:
     """Whether the residual is at right angles to every Jacobian column, or vanishes to rounding."""
-    norm = math.sqrt(np.dot(r, r))
+    k = place.values.size
+    norm = math.sqrt(place.sums[k, k])
     scaled = problem.y if problem.u is None else problem.y / problem.u
     if norm <= _ROUNDING_RESIDUAL * math.sqrt(np.dot(scaled, scaled)):
         return True
-    cosines = np.abs(j @ r) / np.where(lengths > 0, lengths, 1.0)
+    cosines = np.abs(place.sums[:k, k]) / np.where(lengths > 0, lengths, 1.0)
     return bool(math.isfinite(norm) and cosines.max() <= _GRADIENT_LIMIT * norm)
 
 
@@ -200,11 +206,11 @@ def _trust_region(problem: Problem, start: Floats, watch: Callable[[Floats], Non
             values, converged, more = run(values, problem.loss, TUNING[problem.loss] * scale)
             iterations += more
     if problem.loss == "squared" and not _at_bound(problem, values).any():
-        return _ended(problem, values, *problem.both(values), iterations)
+        return _ended(problem, _place(problem, values, iterations))
     message = "Converged." if converged else "Stopped without converging; try other starts."
-    r, j = problem.both(values)
-    lengths, triangle = factored(j)
-    return Solution(values, r, lengths, triangle, converged, message, iterations, scale)
+    place = _place(problem, values)
+    lengths, triangle = factored(place)
+    return Solution(values, place.stacked[-1], lengths, triangle, converged, message, iterations, scale)
 
 
 def _at_bound(problem: Problem, values: Floats) -> NDArray[np.bool_]:

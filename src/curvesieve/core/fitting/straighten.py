@@ -4,7 +4,7 @@ and the direct fit beside them, because a transformed axis weighs the points dif
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -205,7 +205,7 @@ def _through_inverse(curve: Curve, u: Floats, line: FitResult, vertical: Formula
     parameters = {}
     for i, name in enumerate((INTERCEPT, SLOPE)):
         u_value = float(np.sqrt(matrix[i, i]))
-        parameters[name] = line.parameters[name].model_copy(update={"value": float(found.x[i]), "u": u_value})
+        parameters[name] = replace(line.parameters[name], value=float(found.x[i]), u=u_value)
     return line.model_copy(
         update={"parameters": parameters, "covariance": tuple(map(tuple, matrix.tolist())), "converged": found.success}
     )

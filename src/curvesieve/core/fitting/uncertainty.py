@@ -6,12 +6,14 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.linalg.lapack import dtrtri
 
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.fitting.result import Statistics
 from curvesieve.core.fitting.solver import TUNING, Solution
 
 Floats = NDArray[np.float64]
+_SAFE_DIAGONAL = 1e-4
 _RANK_LIMIT = 1e-12
 """Smallest singular value of the column-scaled Jacobian, against the largest, that still counts."""
 
@@ -29,6 +31,11 @@ def covariance(problem: Problem, solution: Solution, scaled: bool = True) -> tup
     dead = [name for name, length in zip(names, lengths, strict=True) if not length > 0 or not math.isfinite(length)]
     if dead:
         return None, dead, []
+    if solution.triangle.diagonal().min() > _SAFE_DIAGONAL:  # far from dependent: no need of singular values
+        inverse, _ = dtrtri(solution.triangle)
+        root = inverse / lengths[:, None]
+        variance = _variance(problem, solution) if scaled else 1.0
+        return (None if variance is None else np.asarray(root @ root.T * variance)), [], []
     _, singular, vt = np.linalg.svd(solution.triangle)  # small, with the singular values of the whole Jacobian
     if singular[-1] <= _RANK_LIMIT * singular[0]:
         mixed = np.abs(vt[-1]) >= 0.1 * np.abs(vt[-1]).max()
@@ -72,7 +79,7 @@ def statistics(problem: Problem, solution: Solution) -> Statistics:
     dof = n - k
     rss = float(r @ r)
     if problem.u is None:
-        off = problem.y - problem.y.mean()
+        off = problem.y - np.add.reduce(problem.y) / n
         total, plain = float(off @ off), rss
     else:
         weights = 1 / problem.u**2
@@ -82,7 +89,7 @@ def statistics(problem: Problem, solution: Solution) -> Statistics:
     noise = n * math.log(rss / n) if rss > 0 else None
     count = k + 1
     room = n - count - 1
-    return Statistics.model_construct(
+    return Statistics(
         n=n,
         dof=dof,
         rss=rss,

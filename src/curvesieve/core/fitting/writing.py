@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import asdict
 
 import numpy as np
 
@@ -26,7 +27,7 @@ def as_table(result: FitResult, unit_of: Mapping[str, str]) -> str:
     for name, p in result.parameters.items():
         u = "" if p.u is None else repr(p.u)
         rows.append([name, repr(p.value), u, units.written(unit_of.get(name, "")), _state(result, name)])
-    for name, value in result.statistics.model_dump().items():
+    for name, value in asdict(result.statistics).items():
         rows.append([name, "" if value is None else repr(value), "", "", "statistic"])
     return "\n".join("\t".join(row) for row in rows) + "\n"
 

@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from curvesieve.core.formula.functions import FUNCTIONS
+from curvesieve.core.formula.numpycode import lambdified
 from curvesieve.core.formula.parse import Formula
-from curvesieve.core.formula.special import NUMERIC
 
 Floats = NDArray[np.float64]
 _SIGNS: dict[type, str] = {ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">="}
@@ -45,8 +45,8 @@ def compile_formula(formula: Formula) -> Compiled:
     variables = [symbols[name] for name in formula.variables]
     parameters = [symbols[name] for name in formula.parameters]
     columns = [sp.diff(expression, parameter) for parameter in parameters]
-    value = _lambdify(variables, parameters, expression)
-    return Compiled(formula, value, _lambdify(variables, parameters, [expression, *columns]))
+    value = lambdified(variables, parameters, expression)
+    return Compiled(formula, value, lambdified(variables, parameters, [expression, *columns]))
 
 
 @lru_cache(maxsize=256)
@@ -57,21 +57,7 @@ def derivative(formula: Formula) -> Callable[[Sequence[Any], Sequence[float]], A
     expression, symbols = to_sympy(formula)
     variables = [symbols[name] for name in formula.variables]
     parameters = [symbols[name] for name in formula.parameters]
-    return _lambdify(variables, parameters, sp.diff(expression, variables[0]))
-
-
-def _lambdify(variables: list[Any], parameters: list[Any], expression: Any) -> Callable[..., Any]:
-    import sympy as sp
-
-    # "scipy" brings erf and gamma; numpy is the ground. The arguments are two flat sequences.
-    made: Callable[..., Any] = sp.lambdify(
-        [tuple(variables), tuple(parameters)],
-        expression,
-        modules=[NUMERIC, "scipy", "numpy"],
-        cse=True,
-        docstring_limit=0,
-    )
-    return made
+    return lambdified(variables, parameters, sp.diff(expression, variables[0]))
 
 
 def to_sympy(formula: Formula) -> tuple[Any, dict[str, Any]]:

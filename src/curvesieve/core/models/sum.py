@@ -74,24 +74,30 @@ class FormulaSum:
                 out += piece
         return out
 
+    @cached_property
+    def _shared(self) -> bool:
+        """Whether some parameter stands in several pieces, whose slopes then add up."""
+        places = [place for piece in self.pieces for place in piece.places]
+        return len(set(places)) < len(self.names) or len(places) > len(self.names)
+
     def both(self, rows: Sequence[Floats], p: Floats, value: Floats, jacobian: Floats) -> None:
         """Writes the value into `value` (n,) and ∂value/∂parameter into `jacobian` (parameters, n)."""
-        single = len(self._compiled) == 1
+        shared, first = self._shared, True
         numbers = p.tolist()
-        if not single:
-            value[...] = 0.0
+        if shared:
             jacobian[...] = 0.0
         for compiled, places in self._compiled:
             piece, *columns = _called(compiled.both, rows, [numbers[i] for i in places])
-            if single:
+            if first:
                 value[...] = piece
+                first = False
             else:
                 value += piece
             for i, column in zip(places, columns, strict=True):
-                if single:
-                    jacobian[i] = column
-                else:
+                if shared:
                     jacobian[i] += column
+                else:
+                    jacobian[i] = column
 
 
 def _called(function: Callable[..., Any], rows: Sequence[Floats], numbers: list[float]) -> Any:

@@ -265,9 +265,13 @@ def _cells(place: int, row: Compared) -> list[str]:
     s = row.result.statistics
     return [
         name, str(len(row.result.free)), "–" if s.r2 is None else f"{s.r2:.5f}", f"{s.rmse:.4g}",
-        "–" if s.aicc is None else f"{s.aicc:.2f}", "–" if row.weight is None else f"{row.weight:.3f}",
-        "–" if row.p is None else f"{row.p:.2g}",
+        "–" if s.aicc is None else f"{s.aicc:.1f}", "–" if row.weight is None else f"{row.weight:.3f}",
+        "–" if row.p is None else _chance(row.p),
     ]  # fmt: skip
+
+
+def _chance(p: float) -> str:
+    return f"{p:.2g}" if p > 1e-99 else "<1e-99"
 
 
 def _verdict(place: int, row: Compared) -> str:
@@ -279,5 +283,5 @@ def _verdict(place: int, row: Compared) -> str:
     said = f"{letter(place)} has {100 * share:.0f} % of the AICc weight: {strength}."
     if row.f is not None:
         better = "a real gain" if (row.p or 0.0) < 0.05 else "no real gain"
-        said += f" Against {row.against.lower()}: F {row.f:.3g}, p {row.p:.2g}, {better}."
+        said += f" Against {row.against.lower()}: F {row.f:.3g}, p {_chance(row.p or 0.0)}, {better}."
     return said

@@ -46,7 +46,7 @@ class FormulaEditor(QWidget):
         super().__init__()
         self.variable, self.has_units = "x", (True, True)
         self.names = ("x", "y")
-        self._shown = ""
+        self._shown, self._quiet = "", True
         self.field = _Field()
         self.field.setFont(mono())
         self.field.setProperty("formula", "true")
@@ -69,14 +69,17 @@ class FormulaEditor(QWidget):
         self.field.textChanged.connect(self._check)
         self.field.entered.connect(self._take)
         self._fit_height()
+        self._quiet = False
 
     def show_formula(self, text: str) -> None:
         """Another formula from outside; what is being typed is left alone."""
         if text != self._shown:
             self._shown = text
             if self.field.toPlainText() != text:
+                self._quiet = True
                 self.field.setPlainText(text)
-        self._check(quiet=True)
+                self._quiet = False
+        self._check()
 
     def read(self) -> Formula | None:
         """The formula as it stands; None when it cannot be read."""
@@ -98,7 +101,7 @@ class FormulaEditor(QWidget):
         self.field.setVerticalScrollBarPolicy(bar)
         self.field.setFixedHeight(self.field.fontMetrics().lineSpacing() * min(max(lines, 1), _MOST_LINES) + 18)
 
-    def _check(self, quiet: bool = False) -> None:
+    def _check(self) -> None:
         """Says what is wrong and where, or which parameters there are and what cannot be of their units."""
         self._fit_height()
         text = self.field.toPlainText()
@@ -121,7 +124,7 @@ class FormulaEditor(QWidget):
         self.said.setText("\n".join(said))
         self.said.show()
         self._mark(found.problems[0][1] if found.problems else None, "straw")
-        if not quiet:
+        if not self._quiet and text != self._shown:
             self.changed.emit(formula)
 
     def _mark(self, place: int | None, name: str) -> None:

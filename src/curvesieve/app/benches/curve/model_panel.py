@@ -37,7 +37,7 @@ from curvesieve.core.models.own import own_formula
 
 _ROW_PX = 27
 _MOST_ROWS = 90
-_TYPESET_MS = 60
+_TYPESET_MS, _GUESS_MS = 60, 300
 
 
 class ModelPanel(QWidget):
@@ -72,6 +72,10 @@ class ModelPanel(QWidget):
         self._later.setSingleShot(True)
         self._later.setInterval(_TYPESET_MS)
         self._later.timeout.connect(self._set_typed)
+        self._guessing = QTimer(self)
+        self._guessing.setSingleShot(True)
+        self._guessing.setInterval(_GUESS_MS)
+        self._guessing.timeout.connect(self._guess)
         self.slider = StartSlider()
         self.slider.moving.connect(lambda row, value: self._previewed(self._with_start(row, value)))
         self.slider.moved.connect(self._slid)
@@ -225,7 +229,7 @@ class ModelPanel(QWidget):
 
     def _preview(self, formula: Formula) -> None:
         """Draws a formula that is being typed, with the values that its names already have, or 1."""
-        if not self.editor.field.hasFocus() or self._curve is None:
+        if self._curve is None:
             return
         self._typed = formula
         self._later.start()
@@ -237,6 +241,16 @@ class ModelPanel(QWidget):
         except InputError:
             return
         self._previewed(made.starting_at({name: known[name] for name in made.names if name in known}))
+        if set(made.names) - set(known):
+            self._guessing.start()
+
+    def _guess(self) -> None:
+        """After a pause: starts for a typed formula are looked for, and drawn, while it is still being typed."""
+        formula = self._typed
+        self.modelling.guess(
+            own_formula(formula.text, self.editor.variable),
+            lambda model: self._previewed(model) if self.editor.read() is formula and formula is self._typed else None,
+        )
 
     def _set_typed(self) -> None:
         if self.editor.read() is self._typed:
@@ -244,6 +258,7 @@ class ModelPanel(QWidget):
 
     def _take_formula(self, text: str) -> None:
         self.typing = False
+        self._guessing.stop()
         ground = self.modelling.model_in_sight().background
         old = ground.own if ground is not None else None
         self._previewed(None)

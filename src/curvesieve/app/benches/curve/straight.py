@@ -62,6 +62,7 @@ class StraightPage(QWidget):
         top.addStretch(0)
         self.plot = Plot()
         self.plot.setMinimumWidth(280)
+        self.plot.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.dots = pg.ScatterPlotItem(size=4, pxMode=True)
         self.line = pg.PlotCurveItem()
         self.plot.addItem(self.dots, ignoreBounds=True)
