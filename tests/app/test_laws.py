@@ -15,9 +15,11 @@ from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, VALUE
 from curvesieve.app.session import View
 from curvesieve.core.formula import evaluate, parse
 from curvesieve.core.intake.take import Take
+from curvesieve.core.models import OwnTerm
+from curvesieve.core.models.own import term_file
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits
-from tests.app.gestures import SHIFT, choose_term, click, double_click, drop_files
+from tests.app.gestures import CTRL, SHIFT, choose_term, click, double_click, drag, drop_files
 from tests.conftest import STRD
 from tests.core.strd import certified, digits
 
@@ -108,13 +110,13 @@ def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, q
         QTest.keyClick(slider, Qt.Key.Key_Left)
     assert session.view.iterate == 0
     assert model.foot.place.text() == f"step 0 of {len(places) - 1}"
-    drawn = bench.canvas._model.start
+    drawn = bench.canvas.model.model.start
     assert drawn == session.entry.model.start
     assert session.modelling.model_in_sight().start == session.entry.fit.result.values
     for _ in places[1:]:
         QTest.keyClick(slider, Qt.Key.Key_Right)
     assert session.view.iterate is None
-    assert bench.canvas._model.start == session.entry.fit.result.values
+    assert bench.canvas.model.model.start == session.entry.fit.result.values
 
     # Fitting again from the result changes nothing.
     before = session.entry.fit.result.values
@@ -142,7 +144,7 @@ def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, q
     click(page.profile)
     qtbot.waitUntil(lambda: any("by profile" in line for line in shown_answers(page)), timeout=30000)
     click(page.bands)
-    assert bench.canvas.beside.band is not None
+    assert bench.canvas.model.beside.band is not None
     page.copy("script")
     assert "least_squares" in QApplication.clipboard().text()
 
@@ -161,7 +163,7 @@ def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, q
     assert digits(rows["the model in hand"].result.statistics.rss, known.rss) >= 8
     assert rows["Two exponential decays"].against == "Exponential decay"
     assert sum(row.weight for row in compare.rows) == pytest.approx(1.0)
-    assert len(bench.canvas.beside.letters) == len(compare.rows)
+    assert len(bench.canvas.model.beside.letters) == len(compare.rows)
     assert session.modelling.overlays[0].y.size
 
     # Straight axes for a power law: by the line, and directly the certified values of DanWood.
@@ -257,6 +259,42 @@ def test_limits_ties_weights_and_sliders_by_hand(window, qtbot):
     assert session.entry.model.start == found
 
 
+def test_stretches_are_left_out_of_the_fit_by_drawing_over_them(window, qtbot):
+    x = np.linspace(0, 20, 201)
+    y = 10 + 30 * np.exp(-x / 2)
+    y[80:100] += 25
+    w = window(study_of(x, y))
+    session, canvas = w.session, w.curve_bench.canvas
+    choose_term(w, "exponential decay")
+    qtbot.waitUntil(lambda: session.entry.model.terms and not session.modelling.is_searching, timeout=20000)
+    drag(canvas.plot, (7.6, 30), (10.4, 30), CTRL | SHIFT)
+    (gap,) = session.entry.model.gaps
+    assert gap == pytest.approx((7.6, 10.4), abs=0.1)
+    assert sum(item.isVisible() for item in canvas.model.gaps.items) == 1
+    fit(w, qtbot)
+    assert session.entry.fit.result.parameters["tau"].value == pytest.approx(2.0, rel=1e-6)
+    assert session.entry.fit.used == np.count_nonzero((x < gap[0]) | (x > gap[1]))
+    drag(canvas.plot, (8.0, 30), (9.0, 30), CTRL | SHIFT)
+    assert session.entry.model.gaps == ()
+    assert not any(item.isVisible() for item in canvas.model.gaps.items)
+
+
+def test_a_peak_of_ones_own_is_added_by_double_click(window, qtbot, tmp_path):
+    own = OwnTerm(name="Sech", kind="peak", formula="height/cosh(2.6339*(x - center)/fwhm)")
+    path, text = term_file(own, tmp_path / "data" / "curvesieve" / "terms")
+    path.parent.mkdir(parents=True)
+    path.write_text(text)
+    x = np.linspace(0, 10, 200)
+    w = window(study_of(x, 1 + 8 / np.cosh(2.6339 * (x - 4) / 1.5)))
+    kind = w.curve_bench.model.peak_kind
+    kind.setCurrentIndex(kind.findText("Sech"))
+    kind.activated.emit(kind.currentIndex())
+    double_click(w.curve_bench.canvas.plot, 4.0, 8.9)
+    fit(w, qtbot)
+    assert w.session.entry.fit.result.parameters["fwhm_1"].value == pytest.approx(1.5, rel=1e-6)
+    assert w.session.entry.model.peaks[0].own == own
+
+
 def test_own_terms_are_saved_and_offered(window, qtbot, tmp_path):
     x = np.linspace(0.1, 8, 90)
     w = window(study_of(x, 4 * x / (0.8 + x) + 0.1 * x))
@@ -290,8 +328,6 @@ def test_own_terms_are_saved_and_offered(window, qtbot, tmp_path):
 
 
 def test_peaks_of_every_kind_are_dragged_by_their_widths(window, qtbot):
-    from tests.app.gestures import drag
-
     x = np.linspace(0, 100, 801)
     y = 5 + 40 * np.exp(-4 * np.log(2) * ((x - 50) / 12) ** 2)
     w = window(study_of(x, y, "cm-1", "counts"))
@@ -301,9 +337,9 @@ def test_peaks_of_every_kind_are_dragged_by_their_widths(window, qtbot):
         model.peak_kind.activated.emit(model.peak_kind.currentIndex())
         double_click(canvas.plot, 50.0, 44.0)
         number = session.entry.model.peaks[-1].number
-        s = canvas.handles[number].shape
+        s = canvas.model.handles[number].shape
         drag(canvas.plot, (s.center + s.fwhm / 2, s.base + s.height / 2), (s.center + s.fwhm, s.base + s.height / 2))
-        wide = canvas.handles[number].shape
+        wide = canvas.model.handles[number].shape
         assert wide.fwhm == pytest.approx(2 * s.fwhm, rel=0.15), slug
         assert wide.height == pytest.approx(s.height, rel=0.02), slug
         session.undo()

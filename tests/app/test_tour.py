@@ -102,13 +102,13 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     assert session.entry.model.background.slug == "line"
     drag(plot, (1275, 250), (1735, 250), SHIFT)
     assert abs(session.entry.model.low - 1275) < 2
-    handles = canvas.handles[1]
+    handles = canvas.model.handles[1]
     s = handles.shape
     drag(plot, (s.center, s.base + s.height), (s.center + 12, s.base + s.height + 40))
     moved = session.entry.model.term_numbered(1).parameters
     assert abs(moved["center"].start - (s.center + 12)) < 1.5
     assert abs(moved["height"].start - (s.height + 40)) < 10
-    s = canvas.handles[1].shape
+    s = canvas.model.handles[1].shape
     drag(plot, (s.center + s.fwhm / 2, s.base + s.height / 2), (s.center + s.fwhm, s.base + s.height / 2))
     assert session.entry.model.term_numbered(1).parameters["fwhm"].start == pytest.approx(2 * s.fwhm, rel=0.1)
 

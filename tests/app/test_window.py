@@ -248,7 +248,7 @@ def test_log_axes_move_everything_with_them(window, qtbot):
     model = w.session.entry.model
     assert model.low == pytest.approx(0.1, rel=0.1)
     assert model.high == pytest.approx(10, rel=0.1)
-    crown = canvas.handles[1].crown.pos()
+    crown = canvas.model.handles[1].crown.pos()
     placed = model.term_numbered(1).parameters["center"].start
     assert crown.x() == pytest.approx(math.log10(placed), abs=1e-6)
 

@@ -168,6 +168,11 @@ BAD = [
     ({"y": np.full(9, np.nan)}, "y has no number at point 1"),
     ({"x": np.ones(4)}, "must be of equal length"),
     ({"x": [1.0], "y": [1.0]}, "2 free parameters cannot be found from 1 point"),
+    ({"x": np.full(9, 2.5)}, "All points have the same x, 2.5"),
+    ({"model": "2*x"}, "The formula has no parameter"),
+    ({"model": "polynomial-99", "start": None}, "degrees from 1 to 30, not 99"),
+    ({"model": "a*x + b", "scaled": False}, "no u is given"),
+    ({"model": "a*x + b", "ties": {"b": "c"}}, "names 'c'"),
     ({"model": "a*log(-x) + b", "x": np.arange(1, 10)}, "no finite value at its start"),
     ({"model": "a*exp(b*x)", "start": {"a": 1, "b": 300}}, "no finite value at its start"),
 ]

@@ -9,14 +9,12 @@ import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
-from curvesieve.app.canvas.band import Band
-from curvesieve.app.canvas.beside import Beside
 from curvesieve.app.canvas.lasso import leave_out
 from curvesieve.app.canvas.layers import Layers
-from curvesieve.app.canvas.peaks import PeakHandles, Shape
+from curvesieve.app.canvas.model_view import ModelView
 from curvesieve.app.canvas.plot import Plot
 from curvesieve.app.canvas.scene import Scene, scene_of
-from curvesieve.app.canvas.step_handles import StepHandles, rounded
+from curvesieve.app.canvas.step_handles import StepHandles
 from curvesieve.app.canvas.strip import CatchStrip
 from curvesieve.app.session import MODEL, RECORDED, Session, View
 from curvesieve.app.theme.tokens import colour
@@ -25,16 +23,15 @@ from curvesieve.app.widgets.choice import Choice
 from curvesieve.core import units
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import counted
-from curvesieve.core.models import Model
-from curvesieve.core.models.lines import base_under, height_of, model_lines, reshaped, width_of
+from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.steps import Step
 from curvesieve.core.steps.trim import LeaveOut
 from curvesieve.core.study import Study, edits
-from curvesieve.core.study.compute import band_of, preview
+from curvesieve.core.study.compute import preview
 
 HINTS = {
     RECORDED: "Wheel zooms · drag moves · Ctrl+drag zooms to a box",
-    MODEL: "Double-click a peak to add it · drag crown or shoulders · Shift+drag sets the range in use",
+    MODEL: "Double-click adds a peak · drag crown or shoulders · Shift+drag: range in use, with Ctrl: left out",
     "points": "Alt+drag around points to leave them out · Shift+drag a band",
     "step": "Click a caught point in the list below to go there · wheel zooms · drag moves",
 }
@@ -56,18 +53,15 @@ class Canvas(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.peak_slug = "lorentzian"
+        self.peak: str | OwnTerm = "lorentzian"
         self.first_background: str | None = "line"
         self._scene: Scene | None = None
-        self._model = Model()
         self._framed = ""
         self._build()
         self._make_items()
         session.changed.connect(self._on_changed)
         session.view_changed.connect(self._on_view_changed)
         session.sieve_done.connect(self.refresh)
-        session.modelling.iterated.connect(self._iterated)
-        session.modelling.drawn_beside.connect(self._draw_beside)
 
     # -- making -------------------------------------------------------------------------------------
 
@@ -138,11 +132,8 @@ class Canvas(QWidget):
 
     def _make_items(self) -> None:
         self.layers = Layers(self.plot)
-        self.beside = Beside(self.plot)
-        self.handles: dict[int, PeakHandles] = {}
-        self.band = Band(self.plot)
-        self.band.dragged.connect(self._band_dragged)
-        self.band.finished.connect(self._band_finished)
+        self.model = ModelView(self.session, self.plot, self.layers, self)
+        self.model.hint.connect(self.hint)
         self.step_handles = StepHandles(self.plot)
         self.step_handles.moving.connect(self._step_moving)
         self.step_handles.moved.connect(self._step_moved)
@@ -166,7 +157,6 @@ class Canvas(QWidget):
     def refresh(self) -> None:
         """Draws the session's study and view anew; the ranges of the axes stay as long as the curve does."""
         self._scene = scene = scene_of(self.session.study, self.session.view, self.session.sieved())
-        self._model = self.session.modelling.model_shown() if self.session.view.stage == MODEL else Model()
         for widget in (self.splitter, *self.controls):
             widget.setVisible(scene is not None)
         self.empty.setVisible(scene is None)
@@ -178,22 +168,21 @@ class Canvas(QWidget):
         self.plot.set_labels(units.labelled(after.x_label, after.x_unit), units.labelled(after.y_label, after.y_unit))
         self._set_title(scene)
         self._fill_against(scene)
-        self._draw_model(self._model)
-        self._draw_beside()
-        self._place_handles(self._model)
-        self._place_band(scene)
-        self.strip.show_scene(scene, self._model)
-        self.layers.mark_reading(self._model, self._chosen_peak())
+        model = self.session.modelling.model_shown() if self.session.view.stage == MODEL else Model()
+        self.model.show(scene, model)
+        if scene.trail is not None:
+            self.step_handles.show(scene.trail)
+        else:
+            self.step_handles.hide()
+        self.strip.show_scene(scene, model)
+        self.layers.mark_reading(model, self.model.chosen_peak)
         self.say_hint()
         if self._framed != _frame_of(scene) or not self._is_in_sight(after):
             self.show_all()
 
     def _clear(self) -> None:
         self.layers.clear()
-        self._place_handles(Model())
-        self.band.hide()
-        self.beside.show_band(None)
-        self.beside.show_overlays(())
+        self.model.show(None, Model())
         self.step_handles.hide()
         self.title.setText("No curve yet")
         self.plot.set_labels("", "")
@@ -227,62 +216,6 @@ class Canvas(QWidget):
     def _compare(self, stage: str) -> None:
         self.session.look(replace(self.session.view, against=stage))
 
-    def _chosen_peak(self) -> int:
-        """The peak whose reading is in hand; 0 when there is none."""
-        chosen = self.session.view.reading
-        return chosen[0] if chosen else 0
-
-    def _draw_model(self, model: Model) -> None:
-        curve = self._scene.made.curve if self._scene is not None else None
-        self.layers.show_model(model_lines(model, curve) if curve is not None else None, self._chosen_peak())
-
-    def preview_model(self, model: Model | None) -> None:
-        """Draws a model that is not the study's, such as a formula that is being typed; None goes back."""
-        self._draw_model(self._model if model is None else model)
-
-    def _iterated(self, values: dict[str, float]) -> None:
-        """A place on the way of a fit that is running."""
-        if self.session.view.stage == MODEL and set(values) == set(self._model.names):
-            self._draw_model(self._model.starting_at(values))
-
-    def _draw_beside(self) -> None:
-        """The bands of the fit in hand, where they are asked for, and the lines of other models."""
-        session, scene = self.session, self._scene
-        at_model = scene is not None and session.view.stage == MODEL
-        self.beside.show_overlays(session.modelling.overlays if at_model else ())
-        band = None
-        if scene is not None and at_model and session.modelling.bands and session.view.iterate is None:
-            band = band_of(session.study, scene.entry.id)
-        self.beside.show_band(band)
-
-    def _place_handles(self, model: Model) -> None:
-        wanted = {placed.number: placed for placed in model.peaks}
-        for number in set(self.handles) - set(wanted):
-            self.handles.pop(number).remove()
-        for number, placed in wanted.items():
-            if number not in self.handles:
-                handles = PeakHandles(self.plot)
-                handles.dragged.connect(self._peak_dragged)
-                handles.finished.connect(self._peak_finished)
-                self.handles[number] = handles
-            center, base = placed.parameters["center"].start, base_under(model, number)
-            self.handles[number].show(Shape(number, center, height_of(placed), width_of(placed), base))
-
-    def _place_band(self, scene: Scene) -> None:
-        """The handles of the step in hand, or the band of the points that the model uses."""
-        if scene.trail is not None:
-            self.step_handles.show(scene.trail)
-            self.band.hide()
-            return
-        self.step_handles.hide()
-        if self.session.view.stage != MODEL or not self._model.terms:
-            self.band.hide()
-            return
-        x = scene.after.x
-        low = float(x.min()) if self._model.low is None else self._model.low
-        high = float(x.max()) if self._model.high is None else self._model.high
-        self.band.show(low, high)
-
     def say_hint(self) -> None:
         """Says what the pointer can do at the stage in hand."""
         if self._scene is None:
@@ -298,9 +231,9 @@ class Canvas(QWidget):
         """Takes on the colours of another scheme."""
         self.plot.restyle()
         self.strip.restyle()
-        self.band.restyle()
+        self.model.band.restyle()
         self.step_handles.restyle()
-        self._place_handles(Model())
+        self.model.forget_handles()
         self.refresh()
 
     # -- ranges -------------------------------------------------------------------------------------
@@ -337,9 +270,9 @@ class Canvas(QWidget):
 
     def _show_around(self, number: int) -> None:
         """Brings a peak into view when it is not."""
-        if number not in {placed.number for placed in self._model.peaks}:
+        if number not in {placed.number for placed in self.model.model.peaks}:
             return
-        center = float(self.plot.map_x(self._model.term_numbered(number).parameters["center"].start))
+        center = float(self.plot.map_x(self.model.model.term_numbered(number).parameters["center"].start))
         low, high = self.plot.box.viewRange()[0]
         if not low < center < high:
             self.show_all()
@@ -382,7 +315,9 @@ class Canvas(QWidget):
 
     def _double_clicked(self, x: float, y: float) -> None:
         if self._scene is not None and not self.step_handles.double_click(x, y):
-            self.session.modelling.add_peak(self.peak_slug, self.plot.unmap_x(x), self.first_background)
+            own = self.peak if isinstance(self.peak, OwnTerm) else None
+            slug = "own" if own else str(self.peak)
+            self.session.modelling.add_peak(slug, self.plot.unmap_x(x), self.first_background, own)
 
     def _band_drawn(self, low: float, high: float, finished: bool) -> None:
         """Shift+drag: a new band, for the step in hand or for the model."""
@@ -393,18 +328,8 @@ class Canvas(QWidget):
             return
         if self.session.view.stage != MODEL:
             self.session.look_at_stage(MODEL)
-        self.band.show(low, high)
-        (self._band_finished if finished else self._band_dragged)(low, high)
-
-    def _band_dragged(self, low: float, high: float) -> None:
-        self.hint.emit(f"{low:.6g} to {high:.6g} {units.shown(self._scene.after.x_unit) if self._scene else ''}")
-
-    def _band_finished(self, low: float, high: float) -> None:
-        if self._scene is None or self.session.view.curve is None:
-            return
-        low, high = rounded((low, high), high - low)
-        model = self.session.modelling.model_in_sight().model_copy(update={"low": low, "high": high})
-        self.session.modelling.set_model(model, "drag the range in use")
+        self.model.band.show(low, high)
+        (self.model.take_band if finished else self.model.say_band)(low, high)
 
     def _step_moving(self, step: Step) -> None:
         """A step is being dragged: what it would do is drawn at once."""
@@ -425,16 +350,6 @@ class Canvas(QWidget):
     def _lassoed(self, outline: object) -> None:
         if self._scene is not None:
             leave_out(self.session, self._scene, self.plot, outline)
-
-    def _peak_dragged(self, number: int, center: float, height: float, fwhm: float) -> None:
-        self._draw_model(self._with_peak(number, center, height, fwhm))
-
-    def _peak_finished(self, number: int, center: float, height: float, fwhm: float) -> None:
-        self.session.modelling.set_model(self._with_peak(number, center, height, fwhm), f"drag P{number}")
-
-    def _with_peak(self, number: int, center: float, height: float, fwhm: float) -> Model:
-        placed = self._model.term_numbered(number)
-        return self._model.replaced(reshaped(placed, center, height, fwhm))
 
 
 def _frame_of(scene: Scene) -> str:

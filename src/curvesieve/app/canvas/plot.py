@@ -23,6 +23,7 @@ class Box(pg.ViewBox):  # type: ignore[misc]
 
     double_clicked = pyqtSignal(float, float)
     band_dragged = pyqtSignal(float, float, bool)
+    gap_dragged = pyqtSignal(float, float, bool)
     user_moved = pyqtSignal()
     lassoed = pyqtSignal(object)
 
@@ -54,7 +55,9 @@ class Box(pg.ViewBox):  # type: ignore[misc]
             self._drag_lasso(start, now, event.isStart(), event.isFinish())
         elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             event.accept()
-            self.band_dragged.emit(min(start.x(), now.x()), max(start.x(), now.x()), event.isFinish())
+            both = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+            signal = self.gap_dragged if both else self.band_dragged
+            signal.emit(min(start.x(), now.x()), max(start.x(), now.x()), event.isFinish())
         elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             event.accept()
             self._drag_box(start, now, event.isFinish())

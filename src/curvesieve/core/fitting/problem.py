@@ -110,6 +110,10 @@ def state_problem(
     _check_data(model, rows, y, u)
     bounds, ties = dict(bounds or {}), dict(ties or {})
     names = list(model.names)
+    if not names:
+        raise InputError(
+            "The formula has no parameter, so there is nothing to fit; any name but the variable's is one."
+        )
     stated = state_ties(names, ties)
     start = {**start, **dict.fromkeys(ties, 0.0)} if ties else start
     for what, given in (("start", start), ("hold", hold), ("bounds", bounds)):
@@ -132,6 +136,10 @@ def state_problem(
         raise InputError(
             f"{counted(free.size, 'free parameter')} cannot be found from {counted(y.size, 'point')}; "
             "hold some parameters or use more points."
+        )
+    if free.size > 1 and y.size > 1 and all(bool((row == row[0]).all()) for row in rows):
+        raise InputError(
+            f"All points have the same {model.variables[0]}, {rows[0][0]:g}: they settle one value, not {free.size}."
         )
     lower, upper = _limits([names[i] for i in free], p0[free], bounds)
     edged = any(bool(row.min() <= 0) for row in rows)

@@ -10,6 +10,7 @@ from curvesieve.app.benches.curve.model_panel import ModelPanel
 from curvesieve.app.benches.curve.sieve_column import SieveColumn
 from curvesieve.app.canvas import Canvas
 from curvesieve.app.session import Session
+from curvesieve.core.models import OwnTerm
 
 _COLUMN_PX = 326
 
@@ -24,7 +25,7 @@ class CurveBench(QWidget):
         self.drawer = Drawer(session)
         self.ledger = self.drawer.ledger
         self.sieve = SieveColumn(session)
-        self.model = ModelPanel(session, self._set_peak_kind, self._set_background, self.canvas.preview_model)
+        self.model = ModelPanel(session, self._set_peak_kind, self._set_background, self.canvas.model.preview)
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.setChildrenCollapsible(False)
         middle.addWidget(self.canvas)
@@ -54,8 +55,8 @@ class CurveBench(QWidget):
         layout.addWidget(middle, 1)
         layout.addWidget(side)
 
-    def _set_peak_kind(self, slug: str) -> None:
-        self.canvas.peak_slug = slug
+    def _set_peak_kind(self, kind: str | OwnTerm) -> None:
+        self.canvas.peak = kind
 
     def _set_background(self, slug: str | None) -> None:
         self.canvas.first_background = slug

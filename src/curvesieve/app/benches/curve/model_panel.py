@@ -46,7 +46,7 @@ class ModelPanel(QWidget):
     def __init__(
         self,
         session: Session,
-        peak_kind_changed: Callable[[str], None],
+        peak_kind_changed: Callable[[str | OwnTerm], None],
         background_changed: Callable[[str | None], None],
         previewed: Callable[[Model | None], None],
     ) -> None:
@@ -108,6 +108,9 @@ class ModelPanel(QWidget):
         self.peak_kind = Choice()
         for slug in PEAKS:
             self.peak_kind.addItem(TERMS[slug].label, slug)
+        for name, own in self.modelling.own_terms().items():
+            if own.kind == "peak":
+                self.peak_kind.addItem(name, own)
         self.peak_kind.setCurrentIndex(PEAKS.index("lorentzian"))
         self.peak_kind.setToolTip("What a double-click on the plot adds")
         self.peak_kind.setAccessibleName("new peaks are")

@@ -74,7 +74,7 @@ class StraightPage(QWidget):
         self.sentence.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
         right.addWidget(self.sentence, 1)
         body = QHBoxLayout()
-        body.addWidget(self.plot, 9)
+        body.addWidget(self.plot, 7)
         body.addLayout(right, 11)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 2, 0, 0)
@@ -90,7 +90,7 @@ class StraightPage(QWidget):
         table = QTableWidget(0, len(_HEADINGS))
         table.setHorizontalHeaderLabels(list(_HEADINGS))
         table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        table.setFixedHeight(92)
+        table.setFixedHeight(88)
         down, across = table.verticalHeader(), table.horizontalHeader()
         assert down is not None
         assert across is not None

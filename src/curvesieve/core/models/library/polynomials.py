@@ -12,19 +12,24 @@ from functools import lru_cache
 import numpy as np
 from numpy.polynomial import Polynomial, legendre
 
+from curvesieve.core.errors import InputError
 from curvesieve.core.models import starts
 from curvesieve.core.models.term import Derived, Parameter, Term
 
 MAX_DEGREE = 30
-_SLUG = re.compile(r"polynomial-(\d{1,2})")
+_SLUG = re.compile(r"polynomial-(\d{1,9})")
 _NAMES = {2: "Quadratic", 3: "Cubic"}
 
 
 def degree_of(slug: str) -> int | None:
-    """The degree that a slug such as ``polynomial-4`` names; None for other slugs."""
+    """The degree that a slug such as ``polynomial-4`` names; None for other slugs. Raises InputError for a wild one."""
     match = _SLUG.fullmatch(slug)
-    degree = int(match[1]) if match else 0
-    return degree if 1 <= degree <= MAX_DEGREE else None
+    if match is None:
+        return None
+    degree = int(match[1])
+    if not 1 <= degree <= MAX_DEGREE:
+        raise InputError(f"Polynomials have degrees from 1 to {MAX_DEGREE}, not {degree}.")
+    return degree
 
 
 @lru_cache(maxsize=256)
@@ -42,7 +47,7 @@ def polynomial(degree: int, low: float = -1.0, high: float = 1.0) -> Term:
 
     def start(data: starts.Data) -> dict[str, float]:
         t = (data.x - middle) / half
-        most = min(degree, max(data.x.size - 1, 0))
+        most = min(degree, max(np.unique(data.x).size - 1, 0))
         found = legendre.legfit(t, data.y, most)
         return {f"c{n}": float(found[n]) if n <= most else 0.0 for n in range(degree + 1)}
 
