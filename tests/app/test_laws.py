@@ -140,6 +140,12 @@ def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, q
     click(page.ask_button)
     assert "scale = b2/b3: 0.43 ± " in shown_answers(page)[-1]
     assert any(column.title == "scale" for column in bench.ledger.ledger.columns)
+    page.given.setText("other = 1/b1")
+    click(page.ask_button)
+    page.given.setText("other =")
+    click(page.ask_button)
+    assert shown_answers(page)[-1] == "other is no longer kept."
+    assert [name for name, _ in session.entry.model.derived] == ["scale"]
     assert session.modelling.places(), "a named quantity must not forget the way of the fit"
     click(page.profile)
     qtbot.waitUntil(lambda: any("by profile" in line for line in shown_answers(page)), timeout=30000)

@@ -14,7 +14,7 @@ import curvesieve as cs
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting import fit, fit_model, search_model
 from curvesieve.core.fitting.compare import Candidate, candidate_of, compare, is_nested, usual_candidates
-from curvesieve.core.fitting.fit import stated
+from curvesieve.core.fitting.fits import stated
 from curvesieve.core.fitting.prediction import fitted
 from curvesieve.core.fitting.problem import state_problem
 from curvesieve.core.fitting.profile import bootstrap, profile_intervals
@@ -93,6 +93,9 @@ def test_ties_holds_and_weights_act_as_they_say():
     ):  # fmt: skip
         with pytest.raises(InputError, match=sentence):
             fit("o + h*x + k*x^2", x, counts, start={"o": 1, "h": 1, "k": 1}, ties=ties)
+    # A tie goes when the peak that it names is taken out.
+    rest = tied.model_copy(update={"derived": (("ratio", "height_1/height_2"),)}).without(1).whole()
+    assert (rest.ties, rest.derived) == ({}, ())
     # An area that is tied is a height that is tied.
     areas = {r.quantity + str(r.peak): r.value for r in fit_readings(tied, result, "", "counts")}
     assert areas["area2"] == pytest.approx(areas["area1"] / 2)

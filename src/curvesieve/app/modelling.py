@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -14,8 +14,8 @@ from curvesieve.app.folders import application_folder
 from curvesieve.app.jobs import Stopped, Ticket
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.models import Model, OwnTerm, is_known, term_of
-from curvesieve.core.models.own import own_terms, term_file
+from curvesieve.core.models import Model, OwnTerm
+from curvesieve.core.models.own import OwnParameter, own_terms, term_file
 from curvesieve.core.study import FitEntry, Study, edits
 from curvesieve.core.study.compute import derived_changed, fit_curve, sieved_curve
 from curvesieve.core.study.files import write_text
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from curvesieve.app.session import Session
 
 _FRAME_S = 0.03
-_MOST_ITERATES = 400
+_MOST_ITERATES, _MOST_FITS = 400, 60
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,6 +80,11 @@ class Modelling(QObject):
         """The iterates of the fit in hand, as far as they are known."""
         entry = self.session.entry
         return self.iterates.get(entry.fit.key, []) if entry is not None and entry.fit is not None else []
+
+    def _remember(self, key: str, places: list[dict[str, float]]) -> None:
+        self.iterates[key] = places
+        while len(self.iterates) > _MOST_FITS:
+            self.iterates.pop(next(iter(self.iterates)))
 
     def look_at_iterate(self, place: int | None) -> None:
         self.session.look(replace(self.session.view, iterate=place))
@@ -167,7 +172,7 @@ class Modelling(QObject):
         if self.session.apply(lambda study: derived_changed(study, entry.id, derived), "name a quantity"):
             now = self.session.study.entry(entry.id).fit
             if now is not None and places:
-                self.iterates[now.key] = places
+                self._remember(now.key, places)
 
     # -- starts -------------------------------------------------------------------------------------
 
@@ -256,7 +261,8 @@ class Modelling(QObject):
             self._refused("Only a formula of your own can be saved as a term; type one first.")
             return None
         said = {
-            n: {**p.model_dump(), "start": ground.parameters[n].start} for n, p in _said(ground.own, ground.parameters)
+            n: {**ground.own.parameters.get(n, OwnParameter()).model_dump(), "start": state.start}
+            for n, state in ground.parameters.items()
         }
         try:
             own = OwnTerm.model_validate({**ground.own.model_dump(), "name": name.strip(), "parameters": said})
@@ -300,7 +306,7 @@ class Modelling(QObject):
 
         def done(fit: FitEntry) -> None:
             if self.session.study.has(entry.id) and self.session.study.fit_key(entry.id) == fit.key:
-                self.iterates[fit.key] = [*places, fit.result.values]
+                self._remember(fit.key, [*places, fit.result.values])
                 self.session.apply(edits.set_fit(entry.id, fit), f"fit {entry.label}")
                 if not fit.result.converged:
                     self._refused(f"{entry.label}: {fit.result.message}")
@@ -312,12 +318,6 @@ class Modelling(QObject):
 
     def _refused(self, sentence: str) -> None:
         self.session.noticed.emit(sentence, "problem")
-
-
-def _said(own: OwnTerm, states: dict) -> Sequence[tuple]:  # type: ignore[type-arg]
-    from curvesieve.core.models.own import OwnParameter
-
-    return [(name, own.parameters.get(name, OwnParameter())) for name in states]
 
 
 def _read_again(seen: Model, passed: Curve) -> Model:
@@ -336,8 +336,3 @@ def _read_again(seen: Model, passed: Curve) -> Model:
     if model.background is not None:
         values |= {name: state.start for name, state in model.background.parameters.items()}
     return seen.starting_at(values)
-
-
-def label_of(slug: str | None) -> str:
-    """The label of a library term, or ``None``."""
-    return term_of(slug).label if slug and is_known(slug) else "None" if slug is None else "Your formula"

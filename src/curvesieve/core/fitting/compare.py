@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.fit import Watch, fit_model, search_model
+from curvesieve.core.fitting.fits import Watch, fit_model, search_model
 from curvesieve.core.fitting.result import FitResult
 from curvesieve.core.models import Model, term_of
 

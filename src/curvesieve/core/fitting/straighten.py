@@ -10,7 +10,7 @@ import numpy as np
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import FormulaError, InputError, counted
-from curvesieve.core.fitting.fit import fit
+from curvesieve.core.fitting.fits import fit
 from curvesieve.core.fitting.result import FitResult
 from curvesieve.core.formula import Formula, compile_formula, derivative, evaluate, parse
 

@@ -157,6 +157,23 @@ class Model(BaseModel):
         terms = tuple(changed if placed.number == changed.number else placed for placed in self.terms)
         return self.model_copy(update={"terms": terms})
 
+    def whole(self) -> Model:
+        """The model without ties and named quantities that name parameters which are not there any more."""
+        names = set(self.names)
+        terms = tuple(
+            placed.model_copy(
+                update={
+                    "parameters": {
+                        name: state if _names_in(state.tie) <= names else state.model_copy(update={"tie": ""})
+                        for name, state in placed.parameters.items()
+                    }
+                }
+            )
+            for placed in self.terms
+        )
+        derived = tuple((name, text) for name, text in self.derived if _names_in(text) <= names)
+        return self.model_copy(update={"terms": terms, "derived": derived})
+
     def starting_at(self, values: dict[str, float]) -> Model:
         """The model beginning at other values, by full names; those not named stay."""
         return self.model_copy(
@@ -167,6 +184,11 @@ class Model(BaseModel):
                 )
             }
         )
+
+
+def _names_in(text: str) -> set[str]:
+    """The parameters that a tie or a named quantity needs; none for an empty text."""
+    return set(parse(text, ()).parameters) if text else set()
 
 
 class _Structure:

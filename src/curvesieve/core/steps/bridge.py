@@ -10,9 +10,8 @@ import numpy as np
 
 from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.fitting import fit
-from curvesieve.core.formula import compile_formula, evaluate, parse
-from curvesieve.core.models import TERMS
+from curvesieve.core.formula import Formula, compile_formula, evaluate, parse
+from curvesieve.core.models import is_known, term_of
 from curvesieve.core.steps.base import Caught, Passed, StepField
 from curvesieve.core.steps.trim import Banded
 
@@ -196,19 +195,20 @@ class Bridge(Banded):
         return self._by_fit(flanks, _SINGLE if single else _DOUBLE, start, ("begin",))
 
     def _formula(self, flanks: Curve) -> _Span:
-        text = TERMS[self.law].formula if self.law in TERMS else self.law
-        formula = parse(text)
+        formula = _formula_of(self.law, flanks)
         if len(flanks) <= len(formula.parameters):
             raise InputError(self._too_few(len(flanks), len(formula.parameters)))
         return self._by_fit(flanks, self.law, None, ())
 
     def _by_fit(self, flanks: Curve, text: str, start: dict[str, float] | None, hold: tuple[str, ...]) -> _Span:
+        from curvesieve.core.fitting import fit
+
         result = fit(text, flanks.x, flanks.y, flanks.u, start=start, hold=hold)
         if not result.converged:
             raise InputError(
                 f"the {self.law} could not be fitted to the flanks ({result.message}) Choose a simpler law."
             )
-        formula = parse(TERMS[text].formula if text in TERMS else text)
+        formula = _formula_of(text, flanks)
         values = {name: p.value for name, p in result.parameters.items()}
         places = [formula.parameters.index(name) for name in result.free]
         covariance = np.array(result.covariance) if result.covariance is not None else np.zeros((len(places),) * 2)
@@ -279,3 +279,10 @@ def _projected(s: Floats, y: Floats, times: tuple[float, ...], weights: Floats) 
     values = np.linalg.lstsq(columns, y * weights, rcond=None)[0]
     residual = columns @ values - y * weights
     return float(residual @ residual), np.asarray(values, dtype=np.float64)
+
+
+def _formula_of(law: str, flanks: Curve) -> Formula:
+    """The formula of a law typed or named; a polynomial's basis spans the flanks, as in the fit."""
+    if not is_known(law):
+        return parse(law)
+    return term_of(law, (float(flanks.x.min()), float(flanks.x.max()))).parsed

@@ -28,7 +28,7 @@ QUESTIONS = {
 }
 """The label of each question and the prompt for what it is about; no prompt: it needs nothing."""
 
-_NAMED = re.compile(r"^\s*([^\W\d]\w*)\s*=(?!=)\s*(.+)$", re.S)
+_NAMED = re.compile(r"^\s*([^\W\d]\w*)\s*=(?!=)\s*(.*)$", re.S)
 Derived = tuple[tuple[str, str], ...]
 
 
@@ -75,6 +75,11 @@ def _quantity(study: Study, curve_id: str, given: str) -> tuple[list[str], Deriv
     assert entry.fit is not None, "asked of a curve without a fit"
     named = _NAMED.match(given)
     name, text = (named[1], named[2].strip()) if named else (given.strip() or "quantity", given.strip())
+    if named and not text:  # a name alone forgets it
+        kept = tuple((n, t) for n, t in entry.model.derived if n != name)
+        if kept == entry.model.derived:
+            raise InputError(f"There is no quantity {name} to forget; give a formula, such as {name} = log(2)/k.")
+        return [f"{name} is no longer kept."], kept
     curve = sieved_curve(study, curve_id).curve
     reading = own_reading(entry.model, entry.fit.result, name, text, (curve.x_unit, curve.y_unit))
     line = f"{name}{f' = {text}' if named else ''}: {_written(reading.value, reading.u, units.shown(reading.unit))}"

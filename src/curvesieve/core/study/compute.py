@@ -10,11 +10,10 @@ from threading import Lock
 
 import numpy as np
 
-from curvesieve.core.curve import Curve
+from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError, nearest
-from curvesieve.core.fitting import Problem, fit_model
-from curvesieve.core.fitting.fit import Watch, stated
 from curvesieve.core.fitting.prediction import Band, Fitted, fitted
+from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.readings import fit_readings
 from curvesieve.core.steps import Sieve, Step
 from curvesieve.core.steps.base import donor_names
@@ -178,6 +177,8 @@ def unusual_catches(
 
 def fitted_curve(study: Study, curve_id: str) -> tuple[Problem, Fitted]:
     """The problem that the curve's fit solved, and the curve that it found; the fit must be current."""
+    from curvesieve.core.fitting.fits import stated
+
     entry = study.entry(curve_id)
     assert entry.fit is not None, "asked of a curve without a fit"
     problem, _ = stated(entry.model, sieved_curve(study, curve_id).curve)
@@ -209,12 +210,14 @@ def derived_changed(study: Study, curve_id: str, derived: tuple[tuple[str, str],
     return edits.set_fit(curve_id, fit.model_copy(update={"key": made.fit_key(curve_id), "readings": readings}))(made)
 
 
-def fit_curve(study: Study, curve_id: str, watch: Watch | None = None) -> FitEntry:
+def fit_curve(study: Study, curve_id: str, watch: Callable[[Floats], None] | None = None) -> FitEntry:
     """Fits the curve's model to what its sieve passes and reads off the peaks.
 
     Raises InputError when a step of the sieve cannot work (a fit of a curve that was not cleaned as asked
     would look right and be wrong), or when the model cannot be fitted.
     """
+    from curvesieve.core.fitting import fit_model
+
     entry = study.entry(curve_id)
     made = sieved_curve(study, curve_id)
     for trail in made.trail:

@@ -236,8 +236,11 @@ def move_step(curve_id: str, slot_id: str, place: int) -> Edit:
 
 
 def set_model(curve_id: str, model: Model) -> Edit:
-    """Another model, or the same with other starts or another range; the old fit goes, as it is not of this one."""
-    return change_curve(curve_id, lambda curve: curve.model_copy(update={"model": model, "fit": None}))
+    """Another model, or the same with other starts or another range; the old fit goes, as it is not of this one.
+
+    Ties and quantities that name parameters which the model no longer has go with them.
+    """
+    return change_curve(curve_id, lambda curve: curve.model_copy(update={"model": model.whole(), "fit": None}))
 
 
 def set_fit(curve_id: str, fit: FitEntry | None) -> Edit:

@@ -168,6 +168,8 @@ class ResultPage(QWidget):
         _, prompt = QUESTIONS[self.question.currentData()]
         self.given.setPlaceholderText(prompt)
         self.given.setVisible(bool(prompt))
+        forgets = self.question.currentData() == "formula"
+        self.given.setToolTip("name = formula keeps it in the ledger; name = alone forgets it" if forgets else "")
 
     # -- questions ----------------------------------------------------------------------------------
 

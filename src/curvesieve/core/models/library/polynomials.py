@@ -10,7 +10,6 @@ import re
 from functools import lru_cache
 
 import numpy as np
-from numpy.polynomial import Polynomial, legendre
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.models import starts
@@ -32,6 +31,19 @@ def degree_of(slug: str) -> int | None:
     return degree
 
 
+def _powers(degree: int, middle: float, half: float) -> list[list[float]]:
+    """The coefficients of the powers of x in the Legendre polynomials of (x − middle)/half, a row each.
+
+    By n·Pₙ = (2n − 1)·t·Pₙ₋₁ − (n − 1)·Pₙ₋₂ (DLMF 18.9).
+    """
+    rows = [np.ones(1), np.array([-middle, 1.0]) / half]
+    for n in range(2, degree + 1):
+        longer = (2 * n - 1) * np.convolve(rows[1], rows[n - 1])
+        longer[: n - 1] -= (n - 1) * rows[n - 2]
+        rows.append(longer / n)
+    return [row.tolist() for row in rows]
+
+
 @lru_cache(maxsize=256)
 def polynomial(degree: int, low: float = -1.0, high: float = 1.0) -> Term:
     """The polynomial of a degree whose basis is orthogonal over low … high."""
@@ -46,18 +58,18 @@ def polynomial(degree: int, low: float = -1.0, high: float = 1.0) -> Term:
     )
 
     def start(data: starts.Data) -> dict[str, float]:
+        from numpy.polynomial import legendre
+
         t = (data.x - middle) / half
         most = min(degree, max(np.unique(data.x).size - 1, 0))
         found = legendre.legfit(t, data.y, most)
         return {f"c{n}": float(found[n]) if n <= most else 0.0 for n in range(degree + 1)}
 
-    inner = Polynomial([-middle / half, 1 / half])
-    rows = [legendre.Legendre.basis(n)(inner) for n in range(degree + 1)]
-    table = np.array([np.pad(row.coef, (0, degree + 1 - row.coef.size)) for row in rows])
+    table = _powers(degree, middle, half)
     derived = tuple(
         Derived(
             f"a{k}",
-            " + ".join(f"({float(table[n, k])!r})*c{n}" for n in range(k, degree + 1)),
+            " + ".join(f"({table[n][k]!r})*c{n}" for n in range(k, degree + 1)),
             f"coefficient of x^{k}, from those of the Legendre polynomials",
             (-k, 1),
         )

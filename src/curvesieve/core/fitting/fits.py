@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field, replace
 
@@ -197,6 +198,10 @@ def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
     names = problem.model.names
     free = tuple(names[i] for i in problem.free)
     full = problem.full(solution.values)
+    if not math.isfinite(np.add.reduce(full)) or not math.isfinite(solution.residuals @ solution.residuals):
+        raise InputError("The fit ran away beyond all numbers; choose other starts, or limit its parameters.")
+    if matrix is not None and not math.isfinite(np.add.reduce(matrix, axis=None)):
+        matrix, mixed = None, list(free)
     us: dict[str, float] = {}
     spread: dict[str, tuple[float, ...]] = {}
     if matrix is not None:
