@@ -14,6 +14,7 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError, nearest
 from curvesieve.core.fitting.prediction import Band, Fitted, fitted
 from curvesieve.core.fitting.problem import Problem
+from curvesieve.core.formula import parse
 from curvesieve.core.readings import fit_readings
 from curvesieve.core.steps import Sieve, Step
 from curvesieve.core.steps.base import donor_names
@@ -199,6 +200,14 @@ def derived_changed(study: Study, curve_id: str, derived: tuple[tuple[str, str],
     Raises InputError for a formula that cannot be worked out from the fit.
     """
     entry = study.entry(curve_id)
+    for name, text in derived:
+        stray = [p for p in parse(text, ()).parameters if p not in entry.model.names]
+        if stray:
+            known = list(entry.model.names)
+            raise InputError(
+                f"{name}: there is no parameter {stray[0]!r} in this model; it has {', '.join(known)}"
+                f"{nearest(stray[0], known)}"
+            )
     current = study.fit_is_current(curve_id)
     model = entry.model.model_copy(update={"derived": derived})
     fit = entry.fit
