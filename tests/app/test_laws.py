@@ -285,6 +285,39 @@ def test_stretches_are_left_out_of_the_fit_by_drawing_over_them(window, qtbot):
     assert not any(item.isVisible() for item in canvas.model.gaps.items)
 
 
+def test_areas_are_typed_and_tied_like_parameters(window, qtbot):
+    x = np.linspace(0, 100, 501)
+    y = 2 + 60 * np.exp(-4 * np.log(2) * ((x - 30) / 8) ** 2) + 20 * np.exp(-4 * np.log(2) * ((x - 65) / 12) ** 2)
+    w = window(study_of(x, y + np.random.default_rng(3).normal(0, 0.3, x.size), "nm", "counts"))
+    session, model = w.session, w.curve_bench.model
+    model.peak_kind.setCurrentText("Gaussian")
+    model.peak_kind.activated.emit(model.peak_kind.currentIndex())
+    for place, top in ((30, 62), (65, 22)):
+        double_click(w.curve_bench.canvas.plot, place, top)
+    table, edit = model.table, Qt.ItemDataRole.EditRole
+    titles = [row.title for row in table.rows]
+    area1, area2 = titles.index("P1 · area"), titles.index("P2 · area")
+    assert table.rows[area2].unit == "counts·nm"
+    assert table.setData(table.index(area2, VALUE), "300", edit)
+    second = session.entry.model.term_numbered(2).parameters
+    assert second["height"].start * second["fwhm"].start * math.sqrt(math.pi / (4 * math.log(2))) == pytest.approx(300)
+    for text, sentence in (
+        ("=area_2", "tied to itself"),
+        ("=area_3", "names 'area_3'"),
+        ("=area_1 +", "cannot be read"),
+    ):
+        assert not table.setData(table.index(area2, VALUE), text, edit)
+        assert sentence in w.notice.text.text()
+    assert table.setData(table.index(area2, VALUE), "=area_1/2", edit)
+    fit(w, qtbot)
+    read = {(r.peak, r.quantity): r for r in session.entry.fit.readings}
+    assert read[2, "area"].value == pytest.approx(read[1, "area"].value / 2, rel=1e-9)
+    assert table.rows[area1].u == read[1, "area"].u
+    assert table.data(table.index(area2, VALUE)).startswith("= ")
+    assert abs(read[1, "area"].value - 60 * 8 * 1.0645) < 4 * read[1, "area"].u
+    assert not table.flags(table.index(area2, HOLD)) & Qt.ItemFlag.ItemIsUserCheckable
+
+
 def test_a_peak_of_ones_own_is_added_by_double_click(window, qtbot, tmp_path):
     own = OwnTerm(name="Sech", kind="peak", formula="height/cosh(2.6339*(x - center)/fwhm)")
     path, text = term_file(own, tmp_path / "data" / "curvesieve" / "terms")

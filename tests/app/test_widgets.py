@@ -128,7 +128,7 @@ def test_parameter_table_tells_where_a_value_comes_from(window, tmp_path):
     assert "full width at half maximum in cm⁻¹" in tip
     assert "from the fit), u = " in tip
     assert table.headerData(1, Qt.Orientation.Horizontal) == "value ± u"
-    assert table.rowCount(QModelIndex()) == 11
+    assert table.rowCount(QModelIndex()) == 14, "eleven parameters and three areas"
     ledger = w.curve_bench.ledger.model
     tip = ledger.data(ledger.index(EXAMPLE, 4), Qt.ItemDataRole.ToolTipRole)
     assert "∫ of the Lorentzian over all x" in tip

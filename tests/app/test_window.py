@@ -57,7 +57,7 @@ def test_eckerle4_through_the_window(window, qtbot, start):
     model.peak_kind.activated.emit(model.peak_kind.currentIndex())
     choose_term(w, "nothing under the peaks")
     double_click(w.curve_bench.canvas.plot, 451.5, 0.3)
-    assert [row.title for row in model.table.rows] == ["P1 · center", "P1 · height", "P1 · FWHM"]
+    assert [row.title for row in model.table.rows] == ["P1 · center", "P1 · height", "P1 · FWHM", "P1 · area"]
     b1, b2, b3 = known.starts[start].values()
     for row, value in enumerate((b3, b1 / b2, FWHM_PER_SIGMA * b2)):
         edit_value(w, row, repr(value))

@@ -191,7 +191,7 @@ class ModelPanel(QWidget):
         self._show_formula(model)
         self.summary.setText(f"{len(model.peaks)} peak{'s' if len(model.peaks) != 1 else ''}" if model.peaks else "")
         self.card.set_in_hand(entry is not None and self.session.view.stage == MODEL)
-        self.slider.show_row(self._row_in_hand())
+        self.slider.show_row(self._slidable())
         has_u = entry is not None and self.session.study.recorded(entry.id).u is not None
         self.settings.show_model(model, has_u)
         self.settings.setVisible(bool(model.terms))
@@ -224,9 +224,13 @@ class ModelPanel(QWidget):
         row = self.view.currentIndex().row()
         return self.table.rows[row] if 0 <= row < len(self.table.rows) else None
 
+    def _slidable(self) -> ParameterRow | None:
+        row = self._row_in_hand()
+        return None if row is not None and row.is_area else row
+
     def _row_chosen(self) -> None:
         self.session.look_at_stage(MODEL)
-        self.slider.show_row(self._row_in_hand())
+        self.slider.show_row(self._slidable())
 
     # -- formula ------------------------------------------------------------------------------------
 

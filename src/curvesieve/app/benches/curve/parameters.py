@@ -10,10 +10,13 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from curvesieve.app.session import Session
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core import units
+from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.ties import state_ties
-from curvesieve.core.models import PlacedTerm
+from curvesieve.core.models import ParameterState, PlacedTerm
+from curvesieve.core.models.areas import area_at_start, area_of, size_for_area, tie_of_area, with_areas
 from curvesieve.core.reading import plus_minus
+from curvesieve.core.study import CurveEntry
 
 NAME, VALUE, HOLD, LOW, HIGH = range(5)
 _HEADINGS = ("parameter", "value ± u", "hold", "from", "to")
@@ -30,6 +33,13 @@ class ParameterRow:
     u: float | None
     fitted: bool
     unit: str
+    is_area: bool = False
+    """An area is no parameter: what is said of it is said of the peak's size."""
+
+    @property
+    def state(self) -> ParameterState:
+        shape = self.placed.term.shape
+        return self.placed.parameters[shape.size if self.is_area and shape is not None else self.name]
 
     @property
     def title(self) -> str:
@@ -42,16 +52,15 @@ class ParameterRow:
 
     @property
     def hold(self) -> bool:
-        return self.placed.parameters[self.name].hold
+        return self.state.hold
 
     @property
     def tie(self) -> str:
-        return self.placed.parameters[self.name].tie
+        return self.state.tie
 
     @property
     def limits(self) -> tuple[float | None, float | None]:
-        state = self.placed.parameters[self.name]
-        return state.lower, state.upper
+        return (None, None) if self.is_area else (self.state.lower, self.state.upper)
 
 
 class ParameterTable(QAbstractTableModel):
@@ -90,7 +99,18 @@ class ParameterTable(QAbstractTableModel):
                     value, u = found.value, found.u
                 unit = placed.term.unit_text(parameter.name, curve.x_unit, curve.y_unit)
                 rows.append(ParameterRow(placed, parameter.name, value, u, entry.fit is not None, unit))
+            rows += self._area_row(placed, entry, curve)
         return rows
+
+    def _area_row(self, placed: PlacedTerm, entry: CurveEntry, curve: Curve) -> list[ParameterRow]:
+        """The area of a peak: as the fit read it, or that of the starts."""
+        if area_of(placed) is None:
+            return []
+        readings = entry.fit.readings if entry.fit is not None else ()
+        read = next((r for r in readings if (r.peak, r.quantity) == (placed.number, "area")), None)
+        value, u = (area_at_start(placed), None) if read is None else (read.value, read.u)
+        unit = placed.term.unit_text("area", curve.x_unit, curve.y_unit)
+        return [ParameterRow(placed, "area", value, u, read is not None, unit, is_area=True)]
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.rows)
@@ -107,9 +127,10 @@ class ParameterTable(QAbstractTableModel):
         if not index.isValid():
             return Qt.ItemFlag.NoItemFlags
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        if index.column() in (VALUE, LOW, HIGH):
+        is_area = self.rows[index.row()].is_area
+        if index.column() == VALUE or (index.column() in (LOW, HIGH) and not is_area):
             flags |= Qt.ItemFlag.ItemIsEditable
-        if index.column() == HOLD:
+        if index.column() == HOLD and not is_area:
             flags |= Qt.ItemFlag.ItemIsUserCheckable
         return flags
 
@@ -121,7 +142,7 @@ class ParameterTable(QAbstractTableModel):
             return self._text(row, column)
         if role == Qt.ItemDataRole.EditRole:
             return self._editable(row, column)
-        if role == Qt.ItemDataRole.CheckStateRole and column == HOLD:
+        if role == Qt.ItemDataRole.CheckStateRole and column == HOLD and not row.is_area:
             return Qt.CheckState.Checked if row.hold or row.tie else Qt.CheckState.Unchecked
         if role == Qt.ItemDataRole.TextAlignmentRole and column in (VALUE, LOW, HIGH):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -151,7 +172,7 @@ class ParameterTable(QAbstractTableModel):
         return None
 
     def _tip(self, row: ParameterRow) -> str:
-        about = row.placed.term.parameter(row.name).description
+        about = "area of the peak" if row.is_area else row.placed.term.parameter(row.name).description
         unit = f" in {units.shown(row.unit)}" if row.unit else ""
         held = f"tied: {row.tie}" if row.tie else "held" if row.hold else ""
         state = held or ("from the fit" if row.fitted else "start; type another or drag on the plot")
@@ -190,6 +211,12 @@ class ParameterTable(QAbstractTableModel):
         number = self._number(row, text, f"{row.value:.6g}")
         if number is None:
             return False
+        if row.is_area:
+            if number != row.value:
+                placed = self.session.modelling.model_in_sight().term_numbered(row.placed.number)
+                size, value = size_for_area(placed, number)
+                self._change(row, f"start of {row.title}", size, start=value, tie="")
+            return True
         low, high = row.limits
         term = row.placed.term.parameter(row.name)
         if number <= term.lower and row.placed.number and row.name in _widths(row.placed):
@@ -207,15 +234,21 @@ class ParameterTable(QAbstractTableModel):
 
     def _tie(self, row: ParameterRow, text: str) -> bool:
         model = self.session.modelling.model_in_sight()
-        ties = {name: tie for name, tie in model.ties.items() if name != row.full_name}
+        name = row.name
         try:
             if not text:
                 raise InputError("Type a formula after =, such as = fwhm_1 or = height_1/2.")
-            state_ties(model.names, {**ties, row.full_name: text})
+            if row.is_area:
+                name, text = tie_of_area(model, row.placed.number, text)
+            else:
+                text = with_areas(model, text)
+            tied = row.placed.full_name(name)
+            ties = {other: tie for other, tie in model.ties.items() if other != tied}
+            state_ties(model.names, {**ties, tied: text})
         except InputError as error:
             self.session.noticed.emit(str(error), "problem")
             return False
-        self._change(row, f"tie {row.title}", tie=text, hold=False)
+        self._change(row, f"tie {row.title}", name, tie=text, hold=False)
         return True
 
     def _limit(self, row: ParameterRow, column: int, text: str) -> bool:
@@ -234,8 +267,8 @@ class ParameterTable(QAbstractTableModel):
         self._change(row, f"limit {row.title}", **{side: number, "start": inside})
         return True
 
-    def _change(self, row: ParameterRow, label: str, **changes: object) -> None:
-        self.session.modelling.change_state(row.placed.number, row.name, label, "", **changes)
+    def _change(self, row: ParameterRow, label: str, name: str = "", **changes: object) -> None:
+        self.session.modelling.change_state(row.placed.number, name or row.name, label, "", **changes)
 
 
 def _widths(placed: PlacedTerm) -> set[str]:
