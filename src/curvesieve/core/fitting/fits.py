@@ -225,7 +225,7 @@ def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
     elif matrix is None and not dead:
         warnings.append("There are as many parameters as points: no uncertainty can be given.")
     # What follows was just computed: there is nothing for pydantic to check.
-    held = set(range(len(names))) - set(problem.free.tolist()) - set(problem.ties.places)
+    held = set(range(len(names))) - {*problem.free.tolist(), *problem.ties.places} if len(free) < len(names) else ()
     return FitResult.model_construct(
         formula=said.formula,
         parameters={

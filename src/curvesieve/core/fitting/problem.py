@@ -137,7 +137,7 @@ def state_problem(
             f"{counted(free.size, 'free parameter')} cannot be found from {counted(y.size, 'point')}; "
             "hold some parameters or use more points."
         )
-    if free.size > 1 and y.size > 1 and all(bool((row == row[0]).all()) for row in rows):
+    if free.size > 1 and y.size > 1 and all(row[0] == row[-1] and bool((row == row[0]).all()) for row in rows):
         raise InputError(
             f"All points have the same {model.variables[0]}, {rows[0][0]:g}: they settle one value, not {free.size}."
         )

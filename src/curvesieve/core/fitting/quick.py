@@ -22,9 +22,9 @@ Floats = NDArray[np.float64]
 _MAX_ITERATIONS = 60
 _FIRST_DAMPING = 1e-3
 _MAX_DAMPING = 1e8
-_STEP, _AHEAD, _GAIN, _SURE, _UNFELT = 1e-7, 1e-8, 1e-14, 1e-10, 1e3
+_STEP, _AHEAD, _GAIN, _SURE, _UNFELT = 1e-7, 1e-8, 1e-14, 1e-8, 1e3
 """The iteration ends when a step, the one ahead of it, or what a step promises, is this small against the parameters or
-the sum of squares; and needs no last step after it where the one ahead is smaller still."""
+the sum of squares; and one more, without looking again, is all that is needed where the one ahead is this small."""
 
 
 def gram(rows: Floats) -> Floats:
@@ -38,7 +38,7 @@ class Place:
     """Values of the free parameters with the stacked Jacobian and residuals there (see `Problem.stacked`) and their
     `gram`. `at_rest`: the steps had come to an end.
 
-    The next step would change nothing where the smallest diagonal of the scaled R is above `sure_above`: the steps
+    The next step would be the last where the smallest diagonal of the scaled R is above `sure_above`: the steps
     shrank fast, and the damping was too small to be the reason.
     """
 
@@ -67,7 +67,8 @@ def normal_equations(
         if watch is not None:
             watch(p)
         squares, gradient = sums.diagonal()[:k], sums[:k, k]
-        if not (squares.min() > 0 and math.isfinite(cost)):
+        lengths = squares.tolist()  # so few numbers are quicker as plain floats
+        if not (min(lengths) > 0 and math.isfinite(cost)):
             tidied = problem.tidy()
             return None if tidied is problem else normal_equations(tidied, p, watch, most)
         while True:
@@ -77,12 +78,13 @@ def normal_equations(
             _, step, failed = dposv(matrix, gradient)
             if failed:
                 return None
-            promised = damping * float(np.dot(squares * step, step)) + float(np.dot(step, gradient))
             moved = p - step
+            each = zip(step.tolist(), lengths, gradient.tolist(), strict=True)
+            promised = sum(s * (damping * length * s + g) for s, length, g in each)
             new_stacked = problem.stacked(moved)
             new_sums = gram(new_stacked)
             new_cost = float(new_sums[k, k])
-            size = float(np.abs(step / moved).max())
+            size = max(map(abs, (step / moved).tolist()))
             # Steps that shrink by a factor, or by their square, leave size²/before to go after this one.
             ahead = size * size / before
             small = promised <= _GAIN * cost or size <= _STEP or (size < before / 4 and ahead <= _AHEAD)

@@ -25,6 +25,8 @@ _TRUSTED_DIAGONAL = 1e-5
 """Smallest diagonal of R for which normal equations, which square the condition, keep enough digits."""
 _GRADIENT_LIMIT = 1e-6
 """Largest cosine between residual and a Jacobian column that still counts as a minimum."""
+_GRADIENT_BEFORE = 1e-4
+"""The same before a last step that was not looked at again; it makes the cosine some thousand times smaller."""
 _ROUNDING_RESIDUAL = 1e-11
 """A residual this small against the data leaves no direction to speak of."""
 TUNING = {"huber": 1.345, "soft_l1": 1.345, "cauchy": 2.385}
@@ -122,7 +124,11 @@ def _ended(problem: Problem, place: Place) -> Solution:
     """Takes last Gauss–Newton steps while they lower the sum of squares and are worth a digit; judges the place."""
     iterations, k = place.iterations, place.values.size
     lengths, triangle = factored(place)
-    for _ in range(0 if triangle.diagonal().min() > place.sure_above else _MOST_POLISH):
+    near = triangle.diagonal().min() > place.sure_above
+    if near:  # the last step is so small that residuals and Jacobian stay what they are: no need to look again
+        step = dpotrs(triangle, place.sums[:k, k] / lengths)[0] / lengths
+        place = replace(place, values=place.values - step)
+    for _ in range(0 if near else _MOST_POLISH):
         if not lengths.all() or np.abs(triangle.diagonal()).min() < 1e-10:
             break
         # Seminormal equations RᵀR δ = Jᵀr: R alone is needed, and a step this small wants no more digits.
@@ -134,7 +140,7 @@ def _ended(problem: Problem, place: Place) -> Solution:
         if (np.abs(step) <= _SURE_STEP * np.abs(place.values)).all():
             break
         lengths, triangle = factored(place)
-    converged = _is_minimum(problem, place, lengths)
+    converged = _is_minimum(problem, place, lengths, _GRADIENT_BEFORE if near else _GRADIENT_LIMIT)
     message = (
         "Converged: no parameter can improve the fit."
         if converged
@@ -161,7 +167,7 @@ def factored(place: Place) -> tuple[Floats, Floats]:
     return lengths, np.asarray(np.linalg.qr((place.stacked[:-1] / scale[:, None]).T, mode="r"))
 
 
-def _is_minimum(problem: Problem, place: Place, lengths: Floats) -> bool:
+def _is_minimum(problem: Problem, place: Place, lengths: Floats, limit: float) -> bool:
     """Whether the residual is at right angles to every Jacobian column, or vanishes to rounding."""
     k = place.values.size
     norm = math.sqrt(place.sums[k, k])
@@ -169,7 +175,7 @@ def _is_minimum(problem: Problem, place: Place, lengths: Floats) -> bool:
     if norm <= _ROUNDING_RESIDUAL * math.sqrt(np.dot(scaled, scaled)):
         return True
     cosines = np.abs(place.sums[:k, k]) / np.where(lengths > 0, lengths, 1.0)
-    return bool(math.isfinite(norm) and cosines.max() <= _GRADIENT_LIMIT * norm)
+    return bool(math.isfinite(norm) and cosines.max() <= limit * norm)
 
 
 def _trust_region(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution:

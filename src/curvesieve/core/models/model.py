@@ -19,6 +19,7 @@ from curvesieve.core.models.sum import FormulaSum, Piece
 
 Loss = Literal["squared", "absolute", "huber", "soft_l1", "cauchy"]
 Weights = Literal["u", "none", "counts", "proportional"]
+_ENOUGH = 20_000
 _SHIRLEY_NEEDS = "A Shirley background follows Gaussian, Lorentzian and pseudo-Voigt peaks only; choose one of those."
 
 
@@ -136,6 +137,8 @@ class Model(BaseModel):
         self, slug: str, number: int, curve: Curve, pointed: float | None = None, own: OwnTerm | None = None
     ) -> PlacedTerm:
         used = self.in_use(curve)
+        if not number and len(used) > _ENOUGH:  # a level or a slope is seen in fewer points as well
+            used = used.take(slice(None, None, len(used) // _ENOUGH))
         data = starts.Data(used.x, used.y, pointed)
         if number:
             backdrop = self.background or place("line", 0, data)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -109,6 +109,7 @@ def _called(function: Callable[..., Any], rows: Sequence[Floats], numbers: list[
             return function(rows, [np.float64(number) for number in numbers])
 
 
+@lru_cache(maxsize=256)
 def formula_sum(text: str, variables: tuple[str, ...] = ("x",)) -> FormulaSum:
     """The sum that is one formula typed by the user."""
     formula = parse(text, variables)

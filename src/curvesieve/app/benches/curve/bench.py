@@ -31,7 +31,7 @@ class CurveBench(QWidget):
         middle.addWidget(self.canvas)
         middle.addWidget(self.drawer)
         middle.setStretchFactor(0, 1)
-        middle.setSizes([470, 240])
+        middle.setSizes([460, 250])
         column = QWidget()
         rows = QVBoxLayout(column)
         rows.setContentsMargins(0, 0, 8, 0)

@@ -26,14 +26,17 @@ from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.matrix import Histogram, Matrix
 from curvesieve.core import units
+from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.study.answers import QUESTIONS, answer, copied, intervals
+from curvesieve.core.fitting.residuals import RunsTest
+from curvesieve.core.study.answers import QUESTIONS, answer, copied, intervals, residual_check
 
 _STATISTICS = (
     ("R²", "r2"), ("adjusted R²", "adjusted_r2"), ("RMSE", "rmse"), ("reduced χ²", "reduced_chi2"), ("AICc", "aicc"),
     ("BIC", "bic"), ("deg. of freedom", "dof"), ("RSS", "rss"),
 )  # fmt: skip
 _LINE_PX = 16
+_MANY_POINTS = 50_000
 COPIES = {"table": "As a table", "text": "As text", "latex": "As LaTeX", "script": "As a Python script"}
 
 
@@ -155,14 +158,28 @@ class ResultPage(QWidget):
             shown.setText("–" if value is None else f"{value:,}" if isinstance(value, int) else f"{value:.5g}")
         correlation = result.correlation()
         self.matrix.show_matrix(result.free, correlation)
-        self._show_residuals(entry.id)
+        self._show_residuals(entry.id, entry.fit.used > _MANY_POINTS)
 
-    def _show_residuals(self, curve_id: str) -> None:
-        from curvesieve.core.study.answers import residual_check
+    def _show_residuals(self, curve_id: str, many: bool) -> None:
+        """The runs test and the histogram; of many points they are worked out in the background."""
+        study = self.session.study
 
-        test, counted = residual_check(self.session.study, curve_id)
-        self.runs.setText(test.sentence)
-        self.histogram.show_counts(*counted)
+        def done(found: tuple[RunsTest, tuple[Floats, Floats, Floats]]) -> None:
+            test, counted = found
+            self.runs.setText(test.sentence)
+            self.histogram.show_counts(*counted)
+
+        if not many:
+            done(residual_check(study, curve_id))
+            return
+        self.runs.setText("…")
+        self.session.jobs.start(
+            "Looking at the residuals",
+            "residuals",
+            lambda ticket: residual_check(study, curve_id),
+            done,
+            lambda _: None,
+        )
 
     def _show_prompt(self) -> None:
         _, prompt = QUESTIONS[self.question.currentData()]
