@@ -1,4 +1,4 @@
-"""A formula set as mathematics, in the colour of the model."""
+"""A formula typeset as in a book, in the colour of the model."""
 
 from __future__ import annotations
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Callable, Sequence
 
@@ -13,6 +12,7 @@ from curvesieve.core.fitting.prediction import Found
 from curvesieve.core.fitting.profile import Interval, bootstrap, profile_intervals
 from curvesieve.core.fitting.residuals import RunsTest, histogram, runs_test
 from curvesieve.core.fitting.writing import as_latex, as_script, as_table, as_text
+from curvesieve.core.numerals import numbers_in
 from curvesieve.core.reading import plus_minus
 from curvesieve.core.readings.fitted import own_reading
 from curvesieve.core.study.compute import fitted_curve, sieved_curve
@@ -95,15 +95,12 @@ def _written(value: float, u: float | None, unit: str) -> str:
 
 
 def _numbers(text: str, wanted: str) -> list[float]:
-    words = re.split(r"[\s;]+|,\s+", text.strip())
-    found = []
-    for word in words:
-        try:
-            found.append(float(word.replace("−", "-").replace(",", ".")))
-        except ValueError:
-            raise InputError(f"“{word}” is not a number; give {wanted}.") from None
-        if not math.isfinite(found[-1]):
-            raise InputError(f"“{word}” is not a number; give {wanted}.")
+    try:
+        found = numbers_in(text)
+    except InputError as error:
+        raise InputError(f"{error}; give {wanted}.") from error
+    if not found:
+        raise InputError(f"There is no number here; give {wanted}.")
     return found
 
 

@@ -9,7 +9,6 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
-    QHeaderView,
     QListWidget,
     QListWidgetItem,
     QSizePolicy,
@@ -26,6 +25,7 @@ from curvesieve.app.modelling import Overlay
 from curvesieve.app.session import MODEL, Session
 from curvesieve.app.theme import font
 from curvesieve.app.widgets.basics import button, label
+from curvesieve.app.widgets.table import plain_table, stretch
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.compare import Candidate, Compared, candidate_of, compare, usual_candidates
@@ -90,25 +90,12 @@ class ComparePage(QWidget):
         self.refresh()
 
     def _make_table(self) -> QTableWidget:
-        table = QTableWidget(0, len(_HEADINGS))
+        table = plain_table(_HEADINGS, _TIPS)
         table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
-        for i, (text, tip) in enumerate(zip(_HEADINGS, _TIPS, strict=True)):
-            head = QTableWidgetItem(text)
-            head.setToolTip(tip)
-            table.setHorizontalHeaderItem(i, head)
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        down, across = table.verticalHeader(), table.horizontalHeader()
-        assert down is not None
-        assert across is not None
-        down.hide()
-        down.setDefaultSectionSize(25)
-        across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        across.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        across.setMinimumSectionSize(40)
         table.setFont(font(13))
-        across.setHighlightSections(False)
+        stretch(table, (0,), 40)
         return table
 
     # -- candidates ---------------------------------------------------------------------------------

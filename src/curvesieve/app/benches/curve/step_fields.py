@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-import re
 from typing import Any, Literal, get_args, get_origin
 
 from pydantic.fields import FieldInfo
@@ -14,6 +12,7 @@ from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.number import NumberField
 from curvesieve.app.widgets.switch import Switch
 from curvesieve.core import units
+from curvesieve.core.numerals import numbers_in
 from curvesieve.core.steps import Step
 
 
@@ -118,16 +117,7 @@ class _Numbers(_Text):
         return "  ".join(f"{number:.8g}" for number in value)
 
     def value_of(self, text: str) -> Any:
-        words = [word for word in re.split(r"[\s;]+|,\s+|,(?=\S*\.)", text) if word]
-        numbers = []
-        for word in words:
-            try:
-                numbers.append(float(word.replace("−", "-").replace(",", ".")))
-            except ValueError:
-                raise ValueError(f"“{word}” is not a number") from None
-            if not math.isfinite(numbers[-1]):
-                raise ValueError(f"“{word}” is not a number")
-        return numbers
+        return numbers_in(text)
 
 
 class _Texts(_Text):

@@ -5,9 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
     QSizePolicy,
     QTableWidget,
@@ -22,6 +20,7 @@ from curvesieve.app.session import Session
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.table import plain_table, stretch
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.straighten import STRAIGHTENINGS, Straight, own_axes, straighten
 from curvesieve.core.reading import plus_minus
@@ -55,10 +54,10 @@ class StraightPage(QWidget):
         self.run_button.clicked.connect(self.run)
         top = QHBoxLayout()
         self.against = label("against", "muted")
-        for widget, stretch in (
+        for widget, share in (
             (self.way, 0), (self.v, 1), (self.against, 0), (self.u, 1), (self.run_button, 0),
         ):  # fmt: skip
-            top.addWidget(widget, stretch)
+            top.addWidget(widget, share)
         top.addStretch(0)
         self.plot = Plot()
         self.plot.setMinimumWidth(280)
@@ -87,20 +86,9 @@ class StraightPage(QWidget):
         self._render()
 
     def _make_table(self) -> QTableWidget:
-        table = QTableWidget(0, len(_HEADINGS))
-        table.setHorizontalHeaderLabels(list(_HEADINGS))
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        table = plain_table(_HEADINGS)
         table.setFixedHeight(88)
-        down, across = table.verticalHeader(), table.horizontalHeader()
-        assert down is not None
-        assert across is not None
-        down.hide()
-        down.setDefaultSectionSize(25)
-        across.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        for column in (0, 3):
-            across.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
-        across.setMinimumSectionSize(48)
-        across.setHighlightSections(False)
+        stretch(table, (1, 2), 48)
         return table
 
     def _chosen(self, run: bool = True) -> None:

@@ -1,0 +1,26 @@
+"""Numbers as people type and paste them."""
+
+from __future__ import annotations
+
+import math
+import re
+
+from curvesieve.core.errors import InputError
+
+
+def numbers_in(text: str) -> list[float]:
+    """The numbers of a text, with blanks, semicolons or commas between them; a comma alone may be a decimal one.
+
+    Raises InputError for the first word that is no finite number.
+    """
+    found = []
+    for word in re.split(r"[\s;]+|,\s+|,(?=\S*\.)", text):
+        if not word:
+            continue
+        try:
+            found.append(float(word.replace("−", "-").replace(",", ".")))
+        except ValueError:
+            raise InputError(f"“{word}” is not a number") from None
+        if not math.isfinite(found[-1]):
+            raise InputError(f"“{word}” is not a number")
+    return found
