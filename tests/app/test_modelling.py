@@ -196,6 +196,29 @@ def test_starts_are_taken_from_a_curve_with_the_same_model_only(session, qtbot):
     assert session.entry.model.start["tau"] == pytest.approx(3.0, rel=0.05)
 
 
+def test_a_polynomial_keeps_its_meaning_when_its_starts_come_from_elsewhere(session, qtbot):
+    first, second = (curve.id for curve in session.study.document.curves)
+    law(session, qtbot, "polynomial-3")
+    fitted(session, qtbot)
+    x = np.linspace(2, 6, 9)
+
+    def drawn(model):
+        return model.sum.evaluate(x, list(model.start.values()))
+
+    wanted = drawn(session.modelling.model_in_sight())
+    session.look(View(second))
+    session.modelling.set_model(session.entry.model.model_copy(update={"low": 3.0, "high": 5.0}), "range")
+    law(session, qtbot, "polynomial-3")
+    assert session.entry.model.background.span != session.study.entry(first).model.background.span
+    session.modelling.take_starts(first)
+    np.testing.assert_allclose(drawn(session.entry.model), wanted, rtol=1e-12)
+    session.modelling.set_model(session.entry.model.model_copy(update={"low": None, "high": None}), "range")
+    session.modelling.read_starts()
+    curve = session.study.recorded(second)
+    best = np.polynomial.Polynomial.fit(curve.x, curve.y, 3)(x)
+    np.testing.assert_allclose(drawn(session.entry.model), best, rtol=1e-8)
+
+
 def test_a_guess_says_nothing_where_there_is_none(session, qtbot):
     found = []
     session.modelling.guess(OwnTerm(formula="a*log(-1 - x)"), found.append)

@@ -169,6 +169,8 @@ BAD = [
     ({"x": np.ones(4)}, "must be of equal length"),
     ({"x": [1.0], "y": [1.0]}, "2 free parameters cannot be found from 1 point"),
     ({"x": np.full(9, 2.5)}, "All points have the same x, 2.5"),
+    ({"model": "polynomial-3", "start": None, "y": np.r_[np.nan, np.ones(8)]}, "y has no number at point 1"),
+    ({"model": "polynomial-3", "start": None, "x": np.r_[np.nan, np.ones(8)]}, "x has no number at point 1"),
     ({"model": "2*x"}, "The formula has no parameter"),
     ({"model": "polynomial-99", "start": None}, "degrees from 1 to 30, not 99"),
     ({"model": "a*x + b", "scaled": False}, "no u is given"),

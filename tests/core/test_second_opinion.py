@@ -63,6 +63,9 @@ def test_values_and_uncertainties_of_two_hundred_fits(text):
         x, y, u, start, _, theirs = made(text, seed)
         ours = fit(text, x, y, u, start=start)
         assert ours.converged, (seed, ours.message)
+        # "Converged" must be true at the values that are given, also after a last step that was not looked at.
+        r, j = state_problem(formula_sum(text), x, y, u, start).both(np.array(list(ours.values.values())))
+        assert (np.abs(j @ r) <= 1e-6 * np.linalg.norm(j, axis=1) * np.linalg.norm(r)).all(), seed
         for name, p in theirs.params.items():
             assert ours.parameters[name].value == pytest.approx(p.value, rel=1e-6, abs=1e-8), (seed, name)
             assert ours.parameters[name].u == pytest.approx(p.stderr, rel=1e-4), (seed, name)

@@ -159,8 +159,8 @@ class Modelling(QObject):
         model = self.model_in_sight()
         try:
             changed = model.replaced(model.term_numbered(number).with_state(name, **changes))
-        except ValueError as error:
-            self.session.noticed.emit(str(error), "problem")
+        except ValueError:
+            self._refused(f"{name}: this {' and '.join(changes)} cannot be used; what it was before is kept.")
             return
         self.set_model(changed, label, merge)
 
@@ -243,7 +243,7 @@ class Modelling(QObject):
         """The values that another curve's fit found, or its starts, as starts here."""
         other = self.session.study.entry(curve_id)
         values = other.fit.result.values if other.fit is not None else other.model.start
-        self.set_model(self.model_in_sight().starting_at(values), f"take starts from {other.label}")
+        self.set_model(self.model_in_sight().like(other.model, values), f"take starts from {other.label}")
 
     # -- own terms ----------------------------------------------------------------------------------
 
@@ -269,7 +269,7 @@ class Modelling(QObject):
             path, text = term_file(own, application_folder("terms"))
             path.parent.mkdir(parents=True, exist_ok=True)
             write_text(path, text)
-        except (InputError, OSError) as error:
+        except (ValueError, OSError) as error:
             self._refused(str(error))
             return None
         self.session.noticed.emit(f"Saved the term {own.name} as {path.name} in {path.parent}.", "word")
@@ -335,4 +335,4 @@ def _read_again(seen: Model, passed: Curve) -> Model:
     }
     if model.background is not None:
         values |= {name: state.start for name, state in model.background.parameters.items()}
-    return seen.starting_at(values)
+    return seen.like(model, values)

@@ -57,7 +57,8 @@ def fit(
     term = term_of(model, (float(np.min(xs)), float(np.max(xs)))) if is_known(model) and xs.size else None
     summed = formula_sum(term.formula, (term.variable,)) if term else formula_sum(model, variables)
     starts = dict(start or {})
-    if term and term.has_rule and xs.ndim == 1 and xs.shape == ys.shape:
+    readable = xs.ndim == 1 and xs.shape == ys.shape and bool(np.isfinite(xs).all() and np.isfinite(ys).all())
+    if term and term.has_rule and readable:
         starts = term.start_values(Data(xs, ys)) | starts
     searching = not starts and start is None and not hold
     if searching:

@@ -177,6 +177,19 @@ class Model(BaseModel):
         derived = tuple((name, text) for name, text in self.derived if _names_in(text) <= names)
         return self.model_copy(update={"terms": terms, "derived": derived})
 
+    def unit_texts(self, x_unit: str, y_unit: str) -> dict[str, str]:
+        """The units of all parameters by full name, given those of x and y."""
+        return {
+            p.full_name(q.name): p.term.unit_text(q.name, x_unit, y_unit) for p in self.terms for q in p.term.parameters
+        }
+
+    def like(self, other: Model, values: dict[str, float]) -> Model:
+        """The model at values of another with the same terms; a polynomial's basis, to which they belong, comes along."""
+        made, ground = self.starting_at(values), other.background
+        if made.background is None or ground is None or ground.span is None:
+            return made
+        return made.replaced(made.background.model_copy(update={"span": ground.span}))
+
     def starting_at(self, values: dict[str, float]) -> Model:
         """The model beginning at other values, by full names; those not named stay."""
         return self.model_copy(

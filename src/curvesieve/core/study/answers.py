@@ -127,11 +127,7 @@ def copied(study: Study, curve_id: str, way: str) -> str:
     entry = study.entry(curve_id)
     problem, on = fitted_curve(study, curve_id)
     curve = study.recorded(curve_id)
-    unit_of = {
-        p.full_name(q.name): p.term.unit_text(q.name, curve.x_unit, curve.y_unit)
-        for p in entry.model.terms
-        for q in p.term.parameters
-    }
+    unit_of = entry.model.unit_texts(curve.x_unit, curve.y_unit)
     match way:
         case "table":
             return as_table(on.result, unit_of)

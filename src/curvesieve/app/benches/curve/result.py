@@ -239,11 +239,7 @@ class ResultPage(QWidget):
         entry = self.session.entry
         assert entry is not None
         curve = self.session.study.recorded(entry.id)
-        known = {
-            p.full_name(q.name): p.term.unit_text(q.name, curve.x_unit, curve.y_unit)
-            for p in entry.model.terms
-            for q in p.term.parameters
-        }
+        known = entry.model.unit_texts(curve.x_unit, curve.y_unit)
         return lambda name: units.shown(known.get(name, ""))
 
     # -- copies -------------------------------------------------------------------------------------

@@ -85,6 +85,8 @@ class MakingPanel(QWidget):
     def _make_simulation(self) -> QWidget:
         self.model = Choice()
         for slug, term in TERMS.items():
+            if term.over_peaks:
+                continue  # without peaks there is nothing to follow
             self.model.addItem(term.label, slug)
         self.model.addItem(_FORMULA, "")
         self.model.setAccessibleName("model")
