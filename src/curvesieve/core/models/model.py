@@ -184,7 +184,7 @@ class Model(BaseModel):
         }
 
     def like(self, other: Model, values: dict[str, float]) -> Model:
-        """The model at values of another with the same terms; a polynomial's basis, to which they belong, comes along."""
+        """The model at values of another with the same terms; a polynomial's basis comes along with them."""
         made, ground = self.starting_at(values), other.background
         if made.background is None or ground is None or ground.span is None:
             return made

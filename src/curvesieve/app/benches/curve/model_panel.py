@@ -211,11 +211,11 @@ class ModelPanel(QWidget):
         self.formula.setText(described or "No terms yet. Double-click a peak on the plot, or choose a law below.")
         self.formula.setVisible(not (own and not model.peaks) and not (self.typing and not model.terms))
         self.editor.setVisible(own is not None or self.typing)
+        if self._curve:
+            curve = self.session.study.recorded(self._curve)
+            self.editor.has_units = (bool(curve.x_unit), bool(curve.y_unit))
         if own is not None:
             self.editor.variable = own.variable
-            curve = self.session.study.recorded(self._curve) if self._curve else None
-            if curve is not None:
-                self.editor.has_units = (bool(curve.x_unit), bool(curve.y_unit))
             if not self.editor.field.hasFocus() or self.editor.read() is not None:
                 self.editor.show_formula(own.formula)
         self.typeset.set(_mathematics(model))
