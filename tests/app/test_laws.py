@@ -229,7 +229,7 @@ def test_limits_ties_weights_and_sliders_by_hand(window, qtbot):
     assert "lies outside its limits" in w.notice.text.text()
     fit(w, qtbot)
     assert session.entry.fit.result.parameters["tau"].value == pytest.approx(1.5)
-    assert "tau ended on its bound." in model.foot.warning.text()
+    assert "tau ended on its bound" in model.foot.warning.text()
 
     # The slider tries starts live; letting go makes one.
     session.undo()

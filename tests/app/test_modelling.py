@@ -11,7 +11,7 @@ from curvesieve.core.intake.take import Take
 from curvesieve.core.models import OwnTerm
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits, load_study, save_study
-from curvesieve.core.study.answers import answer, copied, intervals, residual_check
+from curvesieve.core.study.answers import answer, copied, intervals, residuals_of
 from curvesieve.core.study.compute import band_of, fit_curve
 
 
@@ -73,7 +73,7 @@ def test_starts_that_come_too_late_for_their_model_are_dropped(session, qtbot):
 
 def test_the_way_of_a_fit_is_seen_live_and_afterwards(session, qtbot):
     seen = []
-    session.modelling.iterated.connect(seen.append)
+    session.modelling.iterated.connect(lambda _, place: seen.append(place))
     law(session, qtbot)
     for name, value in (("offset", 0.0), ("amplitude", 1.0), ("tau", 9.0)):
         session.modelling.change_state(0, name, "start", start=value)
@@ -113,7 +113,7 @@ def test_named_quantities_follow_fits_and_files(session, qtbot, tmp_path):
     session.modelling.set_derived((("half", "tau*log(2)"),))
     study, curve_id = session.study, session.view.curve
     assert study.fit_is_current(curve_id)
-    value = {r.quantity: r for r in study.readings(curve_id)}["half"]
+    value = {r.quantity: r for r in study.readings(curve_id)}["= half"]
     assert (value.unit, value.value) == ("s", pytest.approx(1.5 * np.log(2), rel=0.03))
     save_study(study, tmp_path / "kept.sieve")
     again = load_study(tmp_path / "kept.sieve")
@@ -157,7 +157,7 @@ def test_answers_copies_and_intervals_of_a_study(session, qtbot):
         found = {i.name: i for i in intervals(study, curve_id, way)}
         assert found["tau"].low < 1.5 * 1.02
         assert found["tau"].high > 1.5 * 0.98
-    test, (counts, edges, normal) = residual_check(study, curve_id)
+    test, (counts, edges, normal) = residuals_of(study, curve_id)
     assert "look like noise" in test.sentence
     assert counts.sum() == 160
     assert edges.size == normal.size + 1

@@ -18,7 +18,7 @@ from curvesieve.core.fitting.fits import stated
 from curvesieve.core.fitting.prediction import fitted
 from curvesieve.core.fitting.problem import state_problem
 from curvesieve.core.fitting.profile import bootstrap, profile_intervals
-from curvesieve.core.fitting.residuals import histogram, runs_test
+from curvesieve.core.fitting.residuals import histogram, residual_check
 from curvesieve.core.fitting.straighten import STRAIGHTENINGS, own_axes, straighten
 from curvesieve.core.fitting.writing import as_latex, as_script, as_table, as_text
 from curvesieve.core.models import Model, OwnTerm, formula_sum
@@ -121,7 +121,8 @@ def test_limits_of_a_law_are_kept_where_a_fit_would_leave_them():
     limited = model.replaced(model.background.with_state("exponent", upper=0.3, start=0.2))
     at_wall = fit_model(limited, cs.Curve(x, 3 * x**0.5))
     assert at_wall.parameters["exponent"].value == pytest.approx(0.3)
-    assert "exponent ended on its bound." in at_wall.warnings
+    assert any(said.startswith("exponent ended on its bound") for said in at_wall.warnings)
+    assert at_wall.parameters["exponent"].value == 0.3
 
 
 def test_predictions_against_closed_forms():
@@ -211,14 +212,14 @@ def test_bootstrap_agrees_with_theory_on_a_line():
 
 def test_runs_and_histogram():
     x = np.arange(60.0)
-    random = runs_test(x, np.random.default_rng(3).normal(size=60))
+    random = residual_check(x, np.random.default_rng(3).normal(size=60))
     assert random.p > 0.05
     assert "look like noise" in random.sentence
-    assert "trend that the model misses" in runs_test(x, np.sin(x / 10)).sentence
-    assert "swing too often" in runs_test(x, np.cos(np.pi * x)).sentence
+    assert "trend that the model misses" in residual_check(x, np.sin(x / 10)).sentence
+    assert "swing too often" in residual_check(x, np.cos(np.pi * x)).sentence
     # By hand: + + − − + + has 3 runs, of 4 up and 2 down; 1 + 2·4·2/6 are expected.
-    assert math.isnan(runs_test(x[:6], np.array([1, 1, -1, -1, 1, 1.0])).p)
-    eight = runs_test(x[:8], np.array([1, 1, -1, -1, 1, 1, 1, -1.0]))
+    assert math.isnan(residual_check(x[:6], np.array([1, 1, -1, -1, 1, 1.0])).p)
+    eight = residual_check(x[:8], np.array([1, 1, -1, -1, 1, 1, 1, -1.0]))
     assert (eight.runs, eight.expected) == (4, 1 + 2 * 5 * 3 / 8)
     counts, edges, normal = histogram(np.random.default_rng(3).normal(size=5000))
     assert counts.sum() == 5000
@@ -343,8 +344,8 @@ def test_derived_quantities_by_formula():
     result = fit_model(model, curve)
     readings = {r.quantity: r for r in fit_readings(model, result, "s", "MPa")}
     k = result.parameters["k"]
-    assert readings["half_life"].value == pytest.approx(math.log(2) / k.value)
-    assert readings["half_life"].u == pytest.approx(math.log(2) / k.value**2 * k.u)
-    assert (readings["half_life"].unit, readings["ratio"].unit, readings["k"].unit) == ("s", "", "s^-1")
+    assert readings["= half_life"].value == pytest.approx(math.log(2) / k.value)
+    assert readings["= half_life"].u == pytest.approx(math.log(2) / k.value**2 * k.u)
+    assert (readings["= half_life"].unit, readings["= ratio"].unit, readings["k"].unit) == ("s", "", "s^-1")
     with pytest.raises(InputError, match=r"no parameter 'kk'.*did you mean 'k'"):
         fit_readings(model.model_copy(update={"derived": (("bad", "1/kk"),)}), result, "s", "MPa")

@@ -68,7 +68,7 @@ class LedgerModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.ForegroundRole and row.state != "fitted":
             return colour("muted")
         if role == Qt.ItemDataRole.ToolTipRole and column is not None:
-            cell = row.cells.get((column.peak, column.quantity))
+            cell = row.cell(column)
             if cell is not None:
                 u = "" if cell.u is None else f" ± {cell.u:.3g}"
                 return f"{cell.value:.8g}{u} {units.shown(cell.unit)}\n{cell.method}\n{cell.reference}".strip()
@@ -79,7 +79,7 @@ class LedgerModel(QAbstractTableModel):
             return row.curve.label
         if column is None:
             return row.state
-        cell = row.cells.get((column.peak, column.quantity))
+        cell = row.cell(column)
         if cell is None:
             return "–"
         return f"{cell.value:.5f}" if column.quantity == "r2" else concise(cell.value, cell.u)
@@ -176,8 +176,8 @@ class LedgerDrawer(QWidget):
 
     def _choose(self, index: QModelIndex) -> None:
         row, column = self.ledger.rows[index.row()], self.model.column(index.column())
-        reading = (column.peak, column.quantity) if column is not None else None
-        self.session.look(View(row.curve.id, MODEL, reading if reading in row.cells else None))
+        cell = row.cell(column) if column is not None else None
+        self.session.look(View(row.curve.id, MODEL, None if cell is None else (cell.peak, cell.quantity)))
 
     def copy_table(self) -> None:
         clipboard = QGuiApplication.clipboard()

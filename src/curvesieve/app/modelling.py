@@ -40,10 +40,10 @@ class Overlay:
 class Modelling(QObject):
     """Edits of the model in hand, and fits in the background.
 
-    `iterated` carries the values of a running fit by name, at most some thirty times a second.
+    `iterated` carries the curve's id and the values of a running fit by name, at most some thirty times a second.
     """
 
-    iterated = pyqtSignal(object)
+    iterated = pyqtSignal(str, object)
     drawn_beside = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -196,7 +196,7 @@ class Modelling(QObject):
         entry, study = self.session.entry, self.session.study
         if entry is None or not entry.model.terms:
             return
-        model = entry.model
+        model, key = entry.model, study.fit_key(entry.id)
 
         def work(ticket: Ticket) -> dict[str, float]:
             from curvesieve.core.fitting import search_model
@@ -204,7 +204,7 @@ class Modelling(QObject):
             return search_model(model, sieved_curve(study, entry.id).curve)
 
         def done(values: dict[str, float]) -> None:
-            if self.session.study.has(entry.id) and self.session.study.entry(entry.id).model == model:
+            if self.session.study.has(entry.id) and self.session.study.fit_key(entry.id) == key:
                 self.session.apply(edits.set_model(entry.id, model.starting_at(values)), "find starts")
 
         self.session.jobs.start(f"Finding starts for {entry.label}", "starts", work, done, self._refused)
@@ -300,7 +300,7 @@ class Modelling(QObject):
                 now = time.monotonic()
                 if now - last[0] > _FRAME_S:
                     last[0] = now
-                    self.iterated.emit(place)
+                    self.iterated.emit(entry.id, place)
 
             return fit_curve(study, entry.id, watch)
 

@@ -14,7 +14,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.steps.lines import add_tables
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, Study, edits, load_study, save_study
-from curvesieve.core.study.compute import sieved_curve, sieved_if_quick, unusual_catches
+from curvesieve.core.study.compute import passed_units, sieved_curve, sieved_if_quick, unusual_catches
 from curvesieve.core.study.store import SUFFIX
 
 RECORDED, MODEL = "recorded", "model"
@@ -158,6 +158,17 @@ class Session(QObject):
         slots = {slot.id for slot in self.study.slots(view.curve)} if view.curve else set()
         return view if view.stage in slots | {RECORDED, MODEL} else replace(view, stage=MODEL)
 
+    def asking(self) -> Callable[[], bool]:
+        """Whether an answer asked for now is about what is in hand when it comes: the same curve, steps and model."""
+        entry = self.entry
+        curve_id, key = (entry.id, self.study.fit_key(entry.id)) if entry is not None else ("", "")
+        return lambda: self.view.curve == curve_id and self.study.has(curve_id) and self.study.fit_key(curve_id) == key
+
+    def passed_units(self) -> tuple[str, str]:
+        """The units of x and y of the curve in hand as it passed; none while that is not known."""
+        entry = self.entry
+        return (passed_units(self.study, entry.id) or ("", "")) if entry is not None else ("", "")
+
     def _look_for_unusual(self) -> None:
         """Compares, in the background, what the shared sieves caught from curve to curve."""
         study = self.study
@@ -171,7 +182,7 @@ class Session(QObject):
             return {id_: why for ids in shared for id_, why in unusual_catches(study, ids, ticket.report).items()}
 
         def done(found: dict[str, str]) -> None:
-            self.unusual = found
+            self.unusual = {id_: why for id_, why in found.items() if self.study.has(id_)}
             self.marks_changed.emit()
 
         if any(shared):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from decimal import Decimal
+from decimal import Context, Decimal
 
 
 @dataclass(frozen=True)
@@ -24,18 +24,31 @@ class Reading:
     reference: str
 
 
-def _places(u: float) -> int:
-    """Decimal places that show u with one digit, or with two when the first is a 1 (common practice)."""
-    exponent = math.floor(math.log10(u))
-    first = int(f"{u:.0e}"[0])
-    if float(f"{u:.0e}") >= 10 ** (exponent + 1):
-        exponent += 1
-    return -exponent + (1 if first == 1 else 0)
+_EXACT = Context(prec=1200)
+"""Digits enough for any two floats: nothing is rounded but where it is written to be."""
 
 
-def _fixed(value: float, places: int) -> str:
+def _places(u: Decimal) -> int:
+    """Decimal places that show u with one digit, or with two when its first digit is a 1 (common practice)."""
+    return -u.adjusted() + (1 if u.as_tuple().digits[0] == 1 else 0)
+
+
+def _fixed(value: Decimal, places: int) -> str:
     """The number with so many decimal places, rounded as it is written: 0.00035 is a tie, its binary is not."""
-    return f"{Decimal(repr(value)).quantize(Decimal(1).scaleb(-places)):f}"
+    rounded = value.quantize(Decimal(1).scaleb(-places, _EXACT), context=_EXACT)
+    return f"{rounded + 0:f}" if rounded else f"{abs(rounded):f}"
+
+
+def _written(value: float, u: float) -> tuple[str, str, int]:
+    """A value and its u > 0 to the places of u, and the power of ten that both have lost to stay readable."""
+    number, spread = Decimal(repr(float(value))), Decimal(repr(float(u)))
+    magnitude = max(abs(number), spread)
+    exponent = 0
+    if _places(spread) < 0 or not Decimal("1e-4") <= magnitude < Decimal("1e7"):
+        exponent = magnitude.adjusted()
+        number, spread = number.scaleb(-exponent, _EXACT), spread.scaleb(-exponent, _EXACT)
+    places = _places(spread)
+    return _fixed(number, places), _fixed(spread, places), exponent
 
 
 def concise(value: float, u: float | None) -> str:
@@ -46,14 +59,8 @@ def concise(value: float, u: float | None) -> str:
         return f"{value:.6g}"
     if u <= 0:
         return f"{value:.10g}"
-    value, u = float(value), float(u)
-    places = _places(u)
-    magnitude = max(abs(value), u)
-    if places < 0 or magnitude >= 1e7 or magnitude < 1e-4:
-        exponent = math.floor(math.log10(magnitude))
-        body = concise(value / 10**exponent, u / 10**exponent)
-        return f"{body}e{exponent}" if exponent else body
-    return f"{_fixed(value, places)}({_fixed(u, places).replace('.', '').lstrip('0')})"
+    number, spread, exponent = _written(value, u)
+    return f"{number}({spread.replace('.', '').lstrip('0')})" + (f"e{exponent}" if exponent else "")
 
 
 def plus_minus(value: float, u: float | None) -> str:
@@ -62,14 +69,5 @@ def plus_minus(value: float, u: float | None) -> str:
         return "–"
     if u is None or not math.isfinite(u) or u <= 0:
         return f"{value:.6g}"
-    value, u = float(value), float(u)
-    places = _places(u)
-    magnitude = max(abs(value), u)
-    if places < 0 or magnitude >= 1e7 or magnitude < 1e-4:
-        exponent = math.floor(math.log10(magnitude))
-        if exponent:
-            scaled = 10.0**exponent
-            inner = max(_places(u / scaled), 0)
-            return f"({_fixed(value / scaled, inner)} ± {_fixed(u / scaled, inner)})e{exponent}"
-    places = max(places, 0)
-    return f"{_fixed(value, places)} ± {_fixed(u, places)}"
+    number, spread, exponent = _written(value, u)
+    return f"({number} ± {spread})e{exponent}" if exponent else f"{number} ± {spread}"

@@ -64,9 +64,10 @@ class ModelView(QObject):
         """Draws a model that is not the study's, such as a formula that is being typed; None goes back."""
         self._draw(self.model if model is None else model)
 
-    def _iterated(self, values: dict[str, float]) -> None:
+    def _iterated(self, curve_id: str, values: dict[str, float]) -> None:
         """A place on the way of a fit that is running."""
-        if self.session.view.stage == MODEL and set(values) == set(self.model.names):
+        in_hand = self.session.view.curve == curve_id and self.session.view.stage == MODEL
+        if in_hand and set(values) == set(self.model.names):
             self._draw(self.model.starting_at(values))
 
     def draw_beside(self) -> None:

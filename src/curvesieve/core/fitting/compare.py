@@ -89,11 +89,13 @@ def _tested(row: Compared, rows: Sequence[Compared]) -> Compared:
     if simpler is None or simpler.result is None:
         return row
     one, other = simpler.result.statistics, row.result.statistics
-    more = one.dof - other.dof
-    if more < 1 or other.dof < 1 or other.rss <= 0:
+    # A parameter that ended on its bound was free to do better: it counts.
+    more, dof = len(row.result.free) - len(simpler.result.free), other.n - len(row.result.free)
+    squared = simpler.result.loss == row.result.loss == "squared"
+    if not squared or more < 1 or dof < 1 or other.least <= 0:
         return row
-    f = max((one.rss - other.rss) / more / (other.rss / other.dof), 0.0)
-    return replace(row, against=simpler.candidate.label, f=f, p=float(fdtrc(more, other.dof, f)))
+    f = max((one.least - other.least) / more / (other.least / dof), 0.0)
+    return replace(row, against=simpler.candidate.label, f=f, p=float(fdtrc(more, dof, f)))
 
 
 def is_nested(simple: Model, rich: Model) -> bool:

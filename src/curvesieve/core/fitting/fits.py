@@ -11,9 +11,9 @@ from numpy.typing import ArrayLike, NDArray
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.problem import Problem, state_problem, weighing
+from curvesieve.core.fitting.problem import Bounds, Problem, state_problem, stated_bounds, weighing
 from curvesieve.core.fitting.result import FitResult, FittedParameter
-from curvesieve.core.fitting.solver import Solution, at_bound, solve
+from curvesieve.core.fitting.solver import Solution, on_bound, solve
 from curvesieve.core.fitting.uncertainty import covariance, statistics
 from curvesieve.core.models import Model, Term, formula_sum, is_known, term_of
 from curvesieve.core.models.starts import Data
@@ -31,7 +31,7 @@ def fit(
     u: ArrayLike | None = None,
     start: Mapping[str, float] | None = None,
     hold: Collection[str] = (),
-    bounds: Mapping[str, tuple[float, float]] | None = None,
+    bounds: Bounds | None = None,
     ties: Mapping[str, str] | None = None,
     loss: str = "squared",
     variable: str | tuple[str, ...] = "x",
@@ -42,9 +42,9 @@ def fit(
     """Fits a formula, or a library term by name, to y(x).
 
     `x` has shape (n,), or (k, n) with k names in `variable`; `y` and `u` (the standard uncertainty of y) have
-    shape (n,). `start` maps parameters to where the fit begins; for a library term it may be left out or name
-    only some. Without any start, a formula's are looked for in the data (see `search`), and the best of the fits is
-    given. `hold` keeps parameters at their start, `bounds` limits them, `ties` computes them from others
+    shape (n,). `start` maps parameters to where the fit begins; those of a library term that are not named have its own
+    rule's, those of a formula are looked for in the data (see `search`), and the best of the fits is given. `hold`
+    keeps parameters at their start, `bounds` limits them (an end of None is open), `ties` computes them from others
     (``{"b": "2*a"}``). `loss` is one of `LOSSES`, `weights` one of `WEIGHTS`. The covariance is multiplied by the
     scatter found unless `scaled` is False: then u is taken as it is.
     Raises InputError when something given is wrong; a fit that does not converge says so in its result.
@@ -60,12 +60,12 @@ def fit(
     readable = xs.ndim == 1 and xs.shape == ys.shape and bool(np.isfinite(xs).all() and np.isfinite(ys).all())
     if term and term.has_rule and readable:
         starts = term.start_values(Data(xs, ys)) | starts
-    searching = not starts and start is None and not hold
-    if searching:
-        starts = _within(dict.fromkeys(summed.names, 1.0), bounds)
-    problem = state_problem(summed, xs, ys, us, starts, hold, bounds, loss, ties)
-    said = _Said(model, weights, scaled, _limits_of(term, bounds))
-    return searched(problem, said) if searching else _solved(problem, said)
+    limits = stated_bounds(bounds)
+    sought = [name for name in summed.names if name not in {*starts, *hold, *(ties or {})}]
+    starts = _within(dict.fromkeys(sought, 1.0), limits) | starts
+    problem = state_problem(summed, xs, ys, us, starts, hold, limits, loss, ties)
+    said = _Said(model, weights, scaled, _limits_of(term, limits))
+    return searched(problem, said, sought) if sought else _solved(problem, said)
 
 
 @dataclass(frozen=True)
@@ -78,45 +78,49 @@ class _Said:
     limits: Mapping[str, tuple[float, float]] = field(default_factory=dict)
 
 
-def _limits_of(term: Term | None, bounds: Mapping[str, tuple[float, float]] | None) -> dict[str, tuple[float, float]]:
-    given = bounds or {}
-    return {p.name: (p.lower, p.upper) for p in term.parameters if p.name not in given} if term else {}
+def _limits_of(term: Term | None, bounds: Mapping[str, tuple[float, float]]) -> dict[str, tuple[float, float]]:
+    """A term's own limits on the sides on which the user has set none."""
+    return {p.name: _open_sides((p.lower, p.upper), bounds.get(p.name)) for p in term.parameters} if term else {}
 
 
-def _within(start: Mapping[str, float], bounds: Mapping[str, tuple[float, float]] | None) -> dict[str, float]:
+def _open_sides(own: tuple[float, float], given: tuple[float, float] | None) -> tuple[float, float]:
+    if given is None:
+        return own
+    return (-math.inf if math.isfinite(given[0]) else own[0], math.inf if math.isfinite(given[1]) else own[1])
+
+
+def _within(start: Mapping[str, float], bounds: Mapping[str, tuple[float, float]]) -> dict[str, float]:
     """The start moved inside its bounds."""
-    moved = dict(start)
-    for name, (low, high) in (bounds or {}).items():
-        if name in moved:
-            moved[name] = float(np.clip(moved[name], low, high))
-    return moved
+    return {name: float(np.clip(value, *bounds.get(name, (-np.inf, np.inf)))) for name, value in start.items()}
 
 
-def searched(problem: Problem, said: _Said, watch: Watch | None = None) -> FitResult:
-    """The best of the fits from the most promising starts that the data give; see `search.find_starts`."""
+def searched(problem: Problem, said: _Said, sought: Collection[str]) -> FitResult:
+    """The best of the fits from the most promising starts that the data give for the parameters `sought`."""
     from curvesieve.core.fitting.search import find_starts
 
-    starts = find_starts(_limited(problem, said.limits))
+    starts = find_starts(limited(problem, said.limits), sought)
     if not starts:
         raise InputError("The formula has no value on these x for any start that was tried; give starts of your own.")
-    best: FitResult | None = None
-    agreed = 0
+    best: tuple[Problem, Solution] | None = None
+    lowest, agreed = math.inf, 0
     for start in starts:
         try:
-            found = _solved(replace(problem, start=start), said, watch)
+            found = _ended(replace(problem, start=start), said)
         except InputError:
             continue
-        if not np.isfinite(found.statistics.rss):
+        r = found[1].residuals
+        cost = float(r @ r if problem.loss == "squared" else np.abs(r).sum())
+        if not math.isfinite(cost):
             continue
-        if best is None or (found.converged, -found.statistics.rss) > (best.converged, -best.statistics.rss * _BETTER):
-            best, agreed = found, 0
-        elif found.converged and best.converged and found.statistics.rss < best.statistics.rss * _ALIKE:
+        if best is None or (found[1].converged, -cost) > (best[1].converged, -lowest * _BETTER):
+            best, lowest, agreed = found, cost, 0
+        elif found[1].converged and best[1].converged and cost < lowest * _ALIKE:
             agreed += 1
         if agreed >= _ENOUGH:
             break
     if best is None:
         raise InputError("No start was found from which the formula can be fitted; give starts of your own.")
-    return best
+    return _told(*best, said)
 
 
 def stated(model: Model, curve: Curve) -> tuple[Problem, _Said]:
@@ -130,7 +134,8 @@ def stated(model: Model, curve: Curve) -> tuple[Problem, _Said]:
     bounds = model.bounds
     problem = state_problem(model.sum, used.x, used.y, u, model.start, model.held, bounds, model.loss, model.ties)
     limits = {p.full_name(q.name): (q.lower, q.upper) for p in model.terms for q in p.term.parameters}
-    limits = {name: pair for name, pair in limits.items() if name not in bounds and np.isfinite(pair).any()}
+    limits = {name: _open_sides(pair, bounds.get(name)) for name, pair in limits.items()}
+    limits = {name: pair for name, pair in limits.items() if np.isfinite(pair).any()}
     return problem, _Said(" + ".join(placed.term.label for placed in model.terms), model.weights, model.scaled, limits)
 
 
@@ -148,7 +153,7 @@ def search_model(model: Model, curve: Curve) -> dict[str, float]:
     from curvesieve.core.fitting.search import find_starts
 
     problem, said = stated(model, curve)
-    starts = find_starts(_limited(problem, said.limits))
+    starts = find_starts(limited(problem, said.limits), model.names)
     if not starts:
         raise InputError("No start was found: the formula has no value on these x. Give starts of your own.")
     return _in_order(model, dict(zip(model.names, starts[0].tolist(), strict=True)))
@@ -167,7 +172,7 @@ def _in_order(model: Model, values: dict[str, float]) -> dict[str, float]:
     return made
 
 
-def _limited(problem: Problem, limits: Mapping[str, tuple[float, float]]) -> Problem:
+def limited(problem: Problem, limits: Mapping[str, tuple[float, float]]) -> Problem:
     """The problem with limits beside its bounds, and its start moved inside them."""
     names = [problem.model.names[i] for i in problem.free]
     pairs = np.array([limits.get(name, (-np.inf, np.inf)) for name in names]).reshape(-1, 2)
@@ -178,15 +183,20 @@ def _limited(problem: Problem, limits: Mapping[str, tuple[float, float]]) -> Pro
 
 
 def _solved(problem: Problem, said: _Said, watch: Watch | None = None) -> FitResult:
+    return _told(*_ended(problem, said, watch), said)
+
+
+def _ended(problem: Problem, said: _Said, watch: Watch | None = None) -> tuple[Problem, Solution]:
+    """Where a fit ends, inside the limits; with the problem that it ended with."""
     solution = solve(problem, _full_watch(problem, watch))
     if said.limits:
-        limited = _limited(problem, said.limits)
-        beyond = (solution.values < limited.lower) | (solution.values > limited.upper)
+        inside = limited(problem, said.limits)
+        beyond = (solution.values < inside.lower) | (solution.values > inside.upper)
         if beyond.any():  # a width below zero and the like: begun again from its mirror image, and kept inside
             start = problem.full(np.where(beyond, np.abs(solution.values), solution.values))
-            problem = _limited(replace(problem, start=start), said.limits)
+            problem = limited(replace(problem, start=start), said.limits)
             solution = solve(problem, _full_watch(problem, watch))
-    return _told(problem, solution, said)
+    return problem, solution
 
 
 def _full_watch(problem: Problem, watch: Watch | None) -> Watch | None:
@@ -214,8 +224,9 @@ def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
             us |= {
                 name: float(np.sqrt(max(np.array(row) @ matrix @ np.array(row), 0.0))) for name, row in spread.items()
             }
-    hit = at_bound(problem, solution.values) if problem.bounded else []
-    warnings = [f"{name} ended on its bound." for name in hit]
+    hit = [name for name, on in zip(free, on_bound(problem, solution.values), strict=True) if on]
+    us = {name: u for name, u in us.items() if name not in hit}
+    warnings = [f"{name} ended on its bound and has no u; those of the others hold for it fixed there." for name in hit]
     converged, message = solution.converged, solution.message
     if dead:
         converged = False
@@ -230,13 +241,13 @@ def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
     return FitResult.model_construct(
         formula=said.formula,
         parameters={
-            name: FittedParameter(value, us.get(name), i in held, name in spread)
+            name: FittedParameter(value, us.get(name), i in held, name in spread, name in hit)
             for i, (name, value) in enumerate(zip(names, full.tolist(), strict=True))
         },
         free=free,
         covariance=None if matrix is None else tuple(map(tuple, matrix.tolist())),
         scaled=said.scaled,
-        statistics=statistics(problem, solution),
+        statistics=statistics(problem, solution, said.weights != "proportional"),
         converged=converged,
         message=message,
         iterations=solution.iterations,

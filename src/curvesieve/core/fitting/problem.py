@@ -89,6 +89,24 @@ class Problem:
         return stacked
 
 
+Bounds = Mapping[str, tuple[float | None, float | None]]
+
+
+def stated_bounds(bounds: Bounds | None) -> dict[str, tuple[float, float]]:
+    """Bounds as pairs of numbers, an end of None being open. Raises InputError for what is no pair of numbers."""
+    found = {}
+    for name, pair in (bounds or {}).items():
+        try:
+            low, high = pair
+            ends = -math.inf if low is None else float(low), math.inf if high is None else float(high)
+        except (TypeError, ValueError) as error:
+            raise InputError(f"The bounds of {name} must be two numbers (None: no limit), not {pair!r}.") from error
+        if math.isnan(ends[0]) or math.isnan(ends[1]):
+            raise InputError(f"A bound of {name} is not a number; give None where there is no limit.")
+        found[name] = ends
+    return found
+
+
 def state_problem(
     model: FormulaSum,
     x: Floats,
@@ -96,7 +114,7 @@ def state_problem(
     u: Floats | None,
     start: Mapping[str, float],
     hold: Collection[str] = (),
-    bounds: Mapping[str, tuple[float, float]] | None = None,
+    bounds: Bounds | None = None,
     loss: str = "squared",
     ties: Mapping[str, str] | None = None,
 ) -> Problem:
@@ -108,7 +126,7 @@ def state_problem(
     y = np.ascontiguousarray(y, dtype=np.float64)
     u = None if u is None else np.broadcast_to(np.asarray(u, dtype=np.float64), y.shape)
     _check_data(model, rows, y, u)
-    bounds, ties = dict(bounds or {}), dict(ties or {})
+    limits, ties = stated_bounds(bounds), dict(ties or {})
     names = list(model.names)
     if not names:
         raise InputError(
@@ -116,13 +134,17 @@ def state_problem(
         )
     stated = state_ties(names, ties)
     start = {**start, **dict.fromkeys(ties, 0.0)} if ties else start
-    for what, given in (("start", start), ("hold", hold), ("bounds", bounds)):
+    for what, given in (("start", start), ("hold", hold), ("bounds", limits)):
         for name in given:
             if name not in names:
                 raise InputError(f"{what} names {name!r}; the parameters are {', '.join(names)}{nearest(name, names)}")
     missing = [name for name in names if name not in start]
     if missing:
-        raise InputError(f"No start is given for {', '.join(missing)}; give one for each, such as {missing[0]}=1.")
+        raise InputError(
+            f"{missing[0]} is held, but at no value; give its start."
+            if missing[0] in hold
+            else f"No start is given for {', '.join(missing)}; give one for each, such as {missing[0]}=1."
+        )
     if loss not in LOSSES:
         raise InputError(f"There is no loss {loss!r}; known are {', '.join(LOSSES)}{nearest(loss, list(LOSSES))}")
     p0 = np.array([float(start[name]) for name in names])
@@ -141,7 +163,9 @@ def state_problem(
         raise InputError(
             f"All points have the same {model.variables[0]}, {rows[0][0]:g}: they settle one value, not {free.size}."
         )
-    lower, upper = _limits([names[i] for i in free], p0[free], bounds)
+    for name in set(limits) & {*hold, *ties}:
+        _check_fixed(name, float(p0[names.index(name)]), limits[name], name in ties)
+    lower, upper = _limits([names[i] for i in free], p0[free], limits)
     edged = any(bool(row.min() <= 0) for row in rows)
     return Problem(model, rows, y, u, p0, free, lower, upper, loss, stated, edged)
 
@@ -170,6 +194,16 @@ def weighing(weights: str, y: Floats, u: Floats | None) -> Floats | None:
     raise InputError(
         f"There are no weights {weights!r}; known are {', '.join(WEIGHTS)}{nearest(weights, list(WEIGHTS))}"
     )
+
+
+def _check_fixed(name: str, value: float, limits: tuple[float, float], tied: bool) -> None:
+    """Bounds of a parameter that the fit does not move itself: they cannot be kept, so they must not be promised."""
+    if tied:
+        raise InputError(f"{name} is tied, so its bounds cannot be kept; remove them, or limit what it is tied to.")
+    if not limits[0] <= value <= limits[1]:
+        raise InputError(
+            f"{name} is held at {value:g}, outside its bounds {limits[0]:g} to {limits[1]:g}; move it or widen them."
+        )
 
 
 def _limits(names: list[str], start: Floats, bounds: Mapping[str, tuple[float, float]]) -> tuple[Floats, Floats]:

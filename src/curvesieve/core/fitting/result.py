@@ -12,20 +12,30 @@ from pydantic import BaseModel, ConfigDict, Field
 
 @dataclass(frozen=True, slots=True)
 class FittedParameter:
-    """A parameter's value and standard uncertainty; u is None when it was held or could not be found."""
+    """A parameter's value and standard uncertainty; u is None when it was held, on its bound, or could not be found."""
 
     value: float
     u: float | None
     held: bool = False
     tied: bool = False
+    on_bound: bool = False
+
+    @property
+    def state(self) -> str:
+        """Why the fit did not move it freely, in a word or two; empty when it did."""
+        return "held" if self.held else "tied" if self.tied else "on its bound" if self.on_bound else ""
 
 
 @dataclass(frozen=True, slots=True)
 class Statistics:
-    """Goodness of fit. `rss` is weighted when u is known; the reduced χ² exists only then.
+    """Goodness of fit: `rss` is Σ(y − fit)², `rmse` = √(rss/n), both in the units of y whatever the weights.
 
-    r2 = 1 − rss/(sum of squares about the mean); rmse = √(mean squared residual) in the unit of y. AICc and BIC
-    count the noise variance as a parameter (Burnham and Anderson 2002, from memory).
+    `chi2` is Σ((y − fit)/w)² with w the uncertainties that the points were weighed by; None where all weigh the same.
+    R² = 1 − sum/(sum about the mean) with whichever of the two sums the fit made least. `residual_sd` is the s. d. of a
+    point about the fit, in units of w where there are weights, else in those of y; for a robust loss, its scale.
+    `reduced_chi2` is there where w is a known u. AICc and BIC count the noise variance as a parameter (Burnham and
+    Anderson 2002, from memory). What rests on least squares (adjusted R², reduced χ², AICc, BIC) is None for other
+    losses.
     """
 
     n: int
@@ -38,6 +48,12 @@ class Statistics:
     reduced_chi2: float | None
     aicc: float | None
     bic: float | None
+    chi2: float | None = None
+
+    @property
+    def least(self) -> float:
+        """The sum of squares that a squared loss makes least: χ² where points are weighed, else RSS."""
+        return self.rss if self.chi2 is None else self.chi2
 
 
 class FitResult(BaseModel):

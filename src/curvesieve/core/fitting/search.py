@@ -7,7 +7,7 @@ places and lengths are drawn at peaks seen in the data as well as anywhere.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -29,17 +29,18 @@ KEPT = 12
 """How many of the best starts are worth a fit."""
 
 
-def find_starts(problem: Problem) -> list[Floats]:
+def find_starts(problem: Problem, sought: Collection[str]) -> list[Floats]:
     """The most promising full parameter vectors, the best first; empty when the formula has no value anywhere tried.
 
-    Held parameters stay at the problem's start, and bounds are kept. Parameters in which the formula is linear are
+    Only the parameters `sought` are looked for: others, and held ones, stay at the problem's start while the draws are
+    compared. Bounds are kept. Parameters in which the formula is linear are
     solved for at each draw of the others; the best draws are improved by a few steps on some of the points. The draws
     are always the same.
     """
     thinned = _thinned(problem)
     with np.errstate(all="ignore"):
-        draws = _drawn(thinned)
-        linear = _linear(thinned, draws)
+        draws = _drawn(thinned, sought)
+        linear = _linear(thinned, draws, sought)
         scores, starts = [], []
         for batch in np.split(draws, range(_BATCH, len(draws), _BATCH)):
             score, whole = _projected(thinned, batch, linear)
@@ -62,8 +63,8 @@ def _thinned(problem: Problem) -> Problem:
     )
 
 
-def _drawn(problem: Problem) -> Floats:
-    """Values of shape (draws, parameters); held parameters at their start, all within bounds."""
+def _drawn(problem: Problem, sought: Collection[str]) -> Floats:
+    """Values of shape (draws, parameters); those not sought at their start, all within bounds."""
     rng = np.random.default_rng(_SEED)
     names = problem.model.names
     kinds = kinds_of(problem.model)
@@ -74,8 +75,8 @@ def _drawn(problem: Problem) -> Floats:
     for place, name in enumerate(names):
         row = problem.rows[kinds[name].row]
         draws[:, place] = _of_kind(rng, kinds[name], row, seen if kinds[name].row == 0 else [], chosen[:, place])
-    held = np.ones(len(names), bool)
-    held[problem.free] = False
+    held = np.array([name not in sought for name in names])
+    held |= ~np.isin(np.arange(len(names)), problem.free)
     draws[:, held] = problem.start[held]
     draws[:, problem.free] = _folded(draws[:, problem.free], problem.lower, problem.upper)
     draws[0] = problem.start
@@ -139,11 +140,11 @@ def _folded(values: Floats, lower: Floats, upper: Floats) -> Floats:
     return np.asarray(np.clip(values, lower, upper))
 
 
-def _linear(problem: Problem, draws: Floats) -> list[int]:
-    """The places of free parameters in which the formula is linear, all together; found by second differences."""
+def _linear(problem: Problem, draws: Floats, sought: Collection[str]) -> list[int]:
+    """The places of sought parameters in which the formula is linear, all together; found by second differences."""
     linear: list[int] = []
     for place in problem.free.tolist():
-        if _is_affine(problem, draws[1:7], [*linear, place]):
+        if problem.model.names[place] in sought and _is_affine(problem, draws[1:7], [*linear, place]):
             linear.append(place)
     return linear
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from scipy.linalg.lapack import dpotrf, dpotrs
 
 from curvesieve.core.errors import InputError
+from curvesieve.core.fitting.bounded import Ended, Rule, inside_bounds
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.fitting.quick import Place, gram, normal_equations
 
@@ -29,6 +30,9 @@ _GRADIENT_BEFORE = 1e-4
 """The same before a last step that was not looked at again; it makes the cosine some thousand times smaller."""
 _ROUNDING_RESIDUAL = 1e-11
 """A residual this small against the data leaves no direction to speak of."""
+_NEARER, _NEAR_ENOUGH = (0.1, 1e-2, 1e-3, 1e-4, 1e-6, 1e-8), 3
+"""Scales, against the largest residual, at which a smooth loss comes near to that of absolute deviations; and how many
+of them a fit needs that only measures the noise: the nearer, the less the place depends on all points."""
 TUNING = {"huber": 1.345, "soft_l1": 1.345, "cauchy": 2.385}
 """Scale of a robust loss in units of the noise, for 95 % efficiency (Holland and Welsch 1977; from memory)."""
 
@@ -52,16 +56,25 @@ class Solution:
     """Noise scale a robust loss was set by, in units of the weighted residual; 1 for squared."""
 
 
-def solve(problem: Problem, watch: Callable[[Floats], None] | None = None) -> Solution:
-    """Minimises the problem's loss from its start. `watch` sees each Jacobian's place and may raise to stop."""
+def solve(
+    problem: Problem,
+    watch: Callable[[Floats], None] | None = None,
+    most: int = _MAX_EVALUATIONS_PER_PARAMETER,
+) -> Solution:
+    """Minimises the problem's loss from its start, with at the most `most` evaluations for each parameter.
+
+    `watch` sees each Jacobian's place and may raise to stop.
+    """
     start = problem.start[problem.free]
     with np.errstate(all="ignore"):
-        squared = problem.loss == "squared" and not problem.bounded
+        squared = problem.loss == "squared"
         found = _quickly(problem, start, watch) if squared else None
-        if found is not None:
-            return found
+        if found is not None and not (problem.bounded and on_bound(problem, found.values).any()):
+            return found  # a minimum inside the bounds is one without them, too
         problem = problem.tidy()
-        return _levenberg_marquardt(problem, start, watch) if squared else _trust_region(problem, start, watch)
+        if squared and not problem.bounded:
+            return _levenberg_marquardt(problem, start, watch, most)
+        return _bounded_or_robust(problem, start, watch)
 
 
 def _quickly(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution | None:
@@ -77,7 +90,9 @@ def _quickly(problem: Problem, start: Floats, watch: Callable[[Floats], None] | 
     return solution if trusted and solution.converged else None
 
 
-def _levenberg_marquardt(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution:
+def _levenberg_marquardt(
+    problem: Problem, start: Floats, watch: Callable[[Floats], None] | None, most: int
+) -> Solution:
     from scipy.optimize import leastsq
 
     begun = False
@@ -98,7 +113,7 @@ def _levenberg_marquardt(problem: Problem, start: Floats, watch: Callable[[Float
             watch(p)
         return problem.both(p)[1]
 
-    limit = _MAX_EVALUATIONS_PER_PARAMETER * (start.size + 1)
+    limit = most * (start.size + 1)
     values, _, info, _, status = leastsq(
         residuals, start, Dfun=jacobian, col_deriv=True, full_output=True,
         ftol=_SUM_TOLERANCE, xtol=_STEP_TOLERANCE, gtol=0.0, maxfev=limit,
@@ -178,54 +193,42 @@ def _is_minimum(problem: Problem, place: Place, lengths: Floats, limit: float) -
     return bool(math.isfinite(norm) and cosines.max() <= limit * norm)
 
 
-def _trust_region(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution:
-    from scipy.optimize import least_squares
-
+def _bounded_or_robust(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution:
     inside = np.clip(start, problem.lower, problem.upper)
-    if not math.isfinite(float(np.sum(problem.residuals(inside) ** 2))):
+    first = problem.residuals(inside)
+    if not math.isfinite(float(first @ first)):
         raise _no_value()
+    ended = Ended(inside, False, 0)
+    rule = Rule("squared")
 
-    def jacobian(p: Floats) -> Floats:
-        if watch is not None:
-            watch(p)
-        return problem.both(p)[1].T
+    def run(**changed: float | str) -> None:
+        nonlocal ended, rule
+        rule = replace(rule, **changed)  # type: ignore[arg-type]  # a loss or a scale
+        made = inside_bounds(problem, ended.values, rule, watch)
+        ended = replace(made, iterations=ended.iterations + made.iterations)
 
-    def run(p: Floats, loss: str, scale: float) -> tuple[Floats, bool, int]:
-        result = least_squares(
-            problem.residuals, p, jac=jacobian, bounds=(problem.lower, problem.upper), method="trf", x_scale="jac",
-            loss=loss,  # type: ignore[arg-type]  # one of LOSSES
-            f_scale=scale, ftol=1e-15, xtol=1e-15, gtol=1e-15,
-            max_nfev=_MAX_EVALUATIONS_PER_PARAMETER * (start.size + 1),
-        )  # fmt: skip
-        return np.asarray(result.x), bool(result.status > 0), int(result.njev or 0)
-
-    values, converged, iterations = run(inside, "soft_l1" if problem.loss == "absolute" else "linear", 1.0)
     scale = 1.0
-    if problem.loss != "squared":
+    if problem.loss == "squared":
+        run()
+        if not on_bound(problem, ended.values).any():
+            return _ended(problem, _place(problem, ended.values, ended.iterations))
+    else:
         # The noise is measured on a fit that outliers cannot pull: absolute deviations, approached from above.
-        span = float(np.max(np.abs(problem.residuals(values)))) or 1.0
-        for factor in (0.1, 1e-2, 1e-3, 1e-4, 1e-6, 1e-8):
-            values, converged, more = run(values, "soft_l1", factor * span)
-            iterations += more
-        scale = 1.4826 * float(np.median(np.abs(problem.residuals(values)))) or 1.0
+        run(loss="soft_l1", scale=float(np.sqrt(np.mean(first**2))) or 1.0)
+        span = float(np.max(np.abs(problem.residuals(ended.values)))) or 1.0
+        for factor in _NEARER if problem.loss == "absolute" else _NEARER[:_NEAR_ENOUGH]:
+            run(scale=factor * span)
+        scale = 1.4826 * float(np.median(np.abs(problem.residuals(ended.values)))) or 1.0
         if problem.loss != "absolute":
-            values, converged, more = run(values, problem.loss, TUNING[problem.loss] * scale)
-            iterations += more
-    if problem.loss == "squared" and not _at_bound(problem, values).any():
-        return _ended(problem, _place(problem, values, iterations))
-    message = "Converged." if converged else "Stopped without converging; try other starts."
-    place = _place(problem, values)
+            run(loss=problem.loss, scale=TUNING[problem.loss] * scale)
+    message = "Converged." if ended.converged else "Stopped without converging; try other starts."
+    place = _place(problem, ended.values)
     lengths, triangle = factored(place)
-    return Solution(values, place.stacked[-1], lengths, triangle, converged, message, iterations, scale)
+    return Solution(
+        ended.values, place.stacked[-1], lengths, triangle, ended.converged, message, ended.iterations, scale
+    )
 
 
-def _at_bound(problem: Problem, values: Floats) -> NDArray[np.bool_]:
-    """Which free parameters lie on a bound, to within rounding of their size."""
-    reach = 1e-8 * np.maximum(np.abs(values), 1e-300)
-    return (values - problem.lower <= reach) | (problem.upper - values <= reach)
-
-
-def at_bound(problem: Problem, values: Floats) -> list[str]:
-    """The names of the free parameters that ended on a bound."""
-    hit = _at_bound(problem, values)
-    return [problem.model.names[i] for i, on in zip(problem.free, hit, strict=True) if on]
+def on_bound(problem: Problem, values: Floats) -> NDArray[np.bool_]:
+    """Which free parameters lie on a bound: those that are equal to it, where the solver puts them."""
+    return np.asarray((values <= problem.lower) | (values >= problem.upper))

@@ -16,17 +16,12 @@ from curvesieve.core.models import FormulaSum
 from curvesieve.core.reading import concise, plus_minus
 
 
-def _state(result: FitResult, name: str) -> str:
-    parameter = result.parameters[name]
-    return "held" if parameter.held else "tied" if parameter.tied else ""
-
-
 def as_table(result: FitResult, unit_of: Mapping[str, str]) -> str:
     """Tab-separated rows with all digits, as spreadsheets take them: parameters, then statistics."""
     rows = [["parameter", "value", "u", "unit", "state"]]
     for name, p in result.parameters.items():
         u = "" if p.u is None else repr(p.u)
-        rows.append([name, repr(p.value), u, units.written(unit_of.get(name, "")), _state(result, name)])
+        rows.append([name, repr(p.value), u, units.written(unit_of.get(name, "")), p.state])
     for name, value in asdict(result.statistics).items():
         rows.append([name, "" if value is None else repr(value), "", "", "statistic"])
     return "\n".join("\t".join(row) for row in rows) + "\n"
@@ -36,9 +31,8 @@ def as_text(result: FitResult, unit_of: Mapping[str, str]) -> str:
     """Sentences for a notebook: every parameter with its u rounded as the GUM says, then how good the fit is."""
     lines = [result.formula]
     for name, p in result.parameters.items():
-        state = _state(result, name)
         unit = units.shown(unit_of.get(name, ""))
-        lines.append(f"{name} = {plus_minus(p.value, p.u)} {unit}".rstrip() + (f" ({state})" if state else ""))
+        lines.append(f"{name} = {plus_minus(p.value, p.u)} {unit}".rstrip() + (f" ({p.state})" if p.state else ""))
     s = result.statistics
     chi2 = "" if s.reduced_chi2 is None else f", reduced χ² {s.reduced_chi2:.4g}"
     r2 = "–" if s.r2 is None else f"{s.r2:.6g}"
@@ -68,11 +62,12 @@ def as_script(problem: Problem, result: FitResult) -> str:
     """A Python script that repeats the fit with NumPy and SciPy alone, its data inside; it prints values and u."""
     model = problem.model
     safe = {name: _safe(name, model.variables) for name in model.names}
-    start = [float(f"{result.parameters[name].value:.4g}") for name in model.names]
-    for i, name in enumerate(model.names):
-        if result.parameters[name].held:
-            start[i] = result.parameters[name].value
-    free = [model.names.index(name) for name in result.free]
+    fixed = {name for name, p in result.parameters.items() if p.held or p.on_bound}
+    start = [
+        value if name in fixed else float(f"{value:.4g}")
+        for name, value in ((name, result.parameters[name].value) for name in model.names)
+    ]
+    free = [model.names.index(name) for name in result.free if name not in fixed]
     text = [
         '"""Repeats a fit with NumPy and SciPy alone; the starts are rounded results. Written by Curve Sieve."""',
         "import numpy as np",
@@ -102,7 +97,7 @@ def as_script(problem: Problem, result: FitResult) -> str:
         "covariance = np.linalg.inv(found.jac.T @ found.jac) * scatter",
         "u = dict(zip(free, np.sqrt(np.diag(covariance))))",
         "for i, name in enumerate(names):",
-        '    print(name, repr(float(p[i])), repr(float(u[i])) if i in u else "held or tied")',
+        '    print(name, repr(float(p[i])), repr(float(u[i])) if i in u else "held, tied or on its bound")',
     ]
     return "\n".join(text) + "\n"
 
@@ -148,7 +143,8 @@ def _parameter_lines(problem: Problem, safe: Mapping[str, str]) -> list[str]:
 def _options(problem: Problem, result: FitResult) -> str:
     options = ['x_scale="jac"', "xtol=1e-15", "ftol=1e-15", "gtol=1e-15", 'jac="3-point"']
     if problem.bounded:
-        low, high = (_numbers(edge).replace("inf", "np.inf") for edge in (problem.lower, problem.upper))
+        moved = [not result.parameters[name].on_bound for name in result.free]
+        low, high = (_numbers(edge[moved]).replace("inf", "np.inf") for edge in (problem.lower, problem.upper))
         options.append(f"bounds=({low}, {high})")
     if problem.loss != "squared":
         exact = problem.loss in TUNING

@@ -101,12 +101,16 @@ class FormulaSum:
 
 
 def _called(function: Callable[..., Any], rows: Sequence[Floats], numbers: list[float]) -> Any:
-    """The function's value; where plain floats would raise, NumPy's give an infinity that a solver steps back from."""
+    """The function's value; where plain floats would raise or turn complex (a power of a negative number), NumPy's give
+    what a solver steps back from: an infinity, or no number."""
     try:
-        return function(rows, numbers)
+        made = function(rows, numbers)
+        if not any(np.iscomplexobj(part) for part in (made if isinstance(made, tuple | list) else (made,))):
+            return made
     except (OverflowError, ZeroDivisionError):
-        with np.errstate(all="ignore"):
-            return function(rows, [np.float64(number) for number in numbers])
+        pass
+    with np.errstate(all="ignore"):
+        return function(rows, [np.float64(number) for number in numbers])
 
 
 @lru_cache(maxsize=256)

@@ -22,7 +22,11 @@ SYMBOLS = {"center": "center", "height": "height", "fwhm": "FWHM", "area": "area
 
 @dataclass(frozen=True)
 class FitReading(Reading):
-    """A reading of a fit; `peak` is the number of its peak, 0 for what the peaks stand on and for the user's own."""
+    """A reading of a fit; `peak` is the number of its peak, 0 for what the peaks stand on and for the user's own.
+
+    `quantity` is the parameter's or the derived quantity's name, and ``= name`` for a formula of the user's: a term and
+    the user may give one name to two things.
+    """
 
     peak: int = 0
     quantity: str = ""
@@ -97,7 +101,7 @@ def own_reading(model: Model, result: FitResult, name: str, text: str, axes: tup
         unit = _unit_in(model, text, axes)
     except FormulaError as error:
         raise InputError(f"{name} = {text}: {error}") from error
-    return FitReading(name, name, value, u, unit, f"{text} from the fit", "JCGM 100:2008, 5.2.2", 0, name)
+    return FitReading(name, name, value, u, unit, f"{text} from the fit", "JCGM 100:2008, 5.2.2", 0, f"= {name}")
 
 
 def _unit_in(model: Model, text: str, axes: tuple[str, str]) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from pydantic import model_validator
@@ -13,7 +13,7 @@ from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step, StepField
 from curvesieve.core.steps.carry import carried
-from curvesieve.core.steps.lines import TABLES, nearest_lines
+from curvesieve.core.steps.lines import OWN, TABLES, lines_of, nearest_lines
 
 
 class CalibrateX(Step):
@@ -36,6 +36,24 @@ class CalibrateX(Step):
     table: str = StepField("none", label="table", help="Lines to take the nearest from.", examples=list(TABLES))
     order: int = StepField(0, label="order", ge=0, le=5, help="0 shifts, 1 shifts and stretches, 2 and more bend.")
 
+    carried: tuple[str, tuple[float, ...]] | None = StepField(
+        None, label="carried lines", carried=True, help="Name and positions of a table of one's own that is in use."
+    )
+
+    @model_validator(mode="before")
+    @classmethod
+    def _takes_along(cls, data: Any) -> Any:
+        """The positions of the user's table, so that the step works where that table is not known."""
+        if not isinstance(data, dict) or (table := data.get("table", "none")) == (data.get("carried") or [None])[0]:
+            return data
+        return {**data, "carried": (table, tuple(OWN[table].tolist())) if table in OWN else None}
+
+    def to_json(self) -> dict[str, Any]:
+        made = super().to_json()
+        if self.carried is None:
+            del made["carried"]
+        return made
+
     @model_validator(mode="after")
     def _whole(self) -> CalibrateX:
         if self.references and len(self.references) != len(self.measured):
@@ -46,7 +64,7 @@ class CalibrateX(Step):
         measured = np.array(self.measured)
         if not measured.size:
             raise InputError("no measured line is given; type the positions of lines that you know.")
-        wanted = np.array(self.references) if self.references else nearest_lines(self.table, measured)
+        wanted = np.array(self.references) if self.references else self._nearest(measured)
         if measured.size <= self.order:
             raise InputError(f"order {self.order} needs {self.order + 1} lines, and {measured.size} are given.")
         if np.unique(measured).size < measured.size:
@@ -65,6 +83,10 @@ class CalibrateX(Step):
         )
         return Passed(replace(curve, x=x), Caught(), said)
 
+    def _nearest(self, measured: Floats) -> Floats:
+        lines = lines_of(self.table) if self.carried is None else np.array(self.carried[1])
+        return nearest_lines(self.table, lines, measured)
+
     def digest(self) -> str:
         return f"{counted(len(self.measured), 'line')}, order {self.order}"
 
@@ -82,7 +104,6 @@ class Resample(Step):
     label = "Resample"
     intent = "re-axis"
     summary = "Onto a regular grid, another curve's x, or given x"
-    takes_from_others = True
 
     onto: Literal["grid", "another curve", "given x"] = StepField("grid", label="onto", help="Which x the points get.")
     method: Kind = StepField("linear", label="method", help="How values between points are found.")
@@ -129,6 +150,9 @@ class Resample(Step):
         if outside:
             said += f"; {outside:,} beyond the ends {'guessed' if self.beyond else 'not made'}"
         return Passed(made, Caught(), said)
+
+    def takes(self) -> tuple[str, ...]:
+        return (self.donor,) if self.onto == "another curve" and self.donor.strip() else ()
 
     def _wanted(self, curve: Curve, others: Others) -> Floats:
         if self.onto == "another curve":

@@ -10,6 +10,7 @@ from typing import Any, ClassVar, Protocol
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic.fields import FieldInfo
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, nearest
@@ -71,13 +72,15 @@ ALONE: Others = _NoOthers()
 
 
 def StepField(  # a field factory reads as a type at its place of use, like pydantic's own
-    default: Any, *, label: str, unit: str = "", help: str, when: str = "", **limits: Any
+    default: Any, *, label: str, unit: str = "", help: str, when: str = "", carried: bool = False, **limits: Any
 ) -> Any:
     """A step's field: label, unit (``x`` and ``y`` stand for the curve's own units), limits and help.
 
-    `when` names the choices with which the field acts, as ``method: gaussian, median``; empty means always.
+    `when` names the choices with which the field acts, as ``method: gaussian, median``; empty means always. A `carried`
+    field is no setting: the step fills it with what it needs from elsewhere, so that this travels with it.
     """
-    return Field(default, title=label, description=help, json_schema_extra={"unit": unit, "when": when}, **limits)
+    extra: dict[str, Any] = {"unit": unit, "when": when, "carried": carried}
+    return Field(default, title=label, description=help, json_schema_extra=extra, **limits)
 
 
 class Step(BaseModel):
@@ -91,8 +94,6 @@ class Step(BaseModel):
     intent: ClassVar[str]
     summary: ClassVar[str]
     reference: ClassVar[str] = ""
-    takes_from_others: ClassVar[bool] = False
-
     @abstractmethod
     def apply(self, curve: Curve) -> Passed:
         """Passes the curve on; never writes into its arrays. Raises InputError when it cannot work on it."""
@@ -105,26 +106,27 @@ class Step(BaseModel):
         """`apply`, for steps that take from other curves, too."""
         return self.apply(curve)
 
+    def takes(self) -> tuple[str, ...] | None:
+        """The names of the other curves that the step takes from; None means all others of the family."""
+        return ()
+
     def digest(self) -> str:
         """One short line for the closed card, such as ``window 11, threshold 5``."""
-        return ", ".join(f"{info.title} {getattr(self, name)}" for name, info in type(self).model_fields.items())
+        return ", ".join(f"{info.title} {getattr(self, name)}" for name, info in self.settings().items())
 
     def to_json(self) -> dict[str, Any]:
         """The step as sieve files have it: its slug and its fields."""
         return {"step": self.slug, **self.model_dump(mode="json")}
 
     @classmethod
+    def settings(cls) -> dict[str, FieldInfo]:
+        """The fields that a user sets, by name."""
+        return {n: i for n, i in cls.model_fields.items() if not (i.json_schema_extra or {}).get("carried")}  # type: ignore[union-attr]
+
+    @classmethod
     def fitted_to(cls, curve: Curve) -> Step:
         """The step a user starts from on this curve; the defaults unless a step knows better."""
         return cls()
-
-
-def donor_names(step: Step) -> tuple[str, ...]:
-    """The names of the other curves that a step asks for."""
-    if not step.takes_from_others:
-        return ()
-    one = getattr(step, "donor", "")
-    return (*((one,) if one else ()), *getattr(step, "donors", ()))
 
 
 def registered_steps() -> dict[str, type[Step]]:

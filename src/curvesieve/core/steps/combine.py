@@ -26,7 +26,6 @@ class Combine(Step):
     label = "Combine"
     intent = "combine"
     summary = "Subtract, add or divide by another curve"
-    takes_from_others = True
 
     operation: Literal["subtract", "add", "multiply", "divide"] = StepField(
         "subtract", label="operation", help="What is done with the other curve."
@@ -91,6 +90,9 @@ class Combine(Step):
                     return y * other, (other, y)
             return y / other, (1 / other, y / other**2)
 
+    def takes(self) -> tuple[str, ...]:
+        return (self.donor,) if self.donor.strip() else ()
+
     def digest(self) -> str:
         return f"{self.operation} {self.donor or 'nothing yet'}"
 
@@ -124,7 +126,6 @@ class Average(Step):
     label = "Average"
     intent = "combine"
     summary = "Mean or median of the family's replicates"
-    takes_from_others = True
 
     by: Literal["mean", "median"] = StepField("mean", label="by", help="The median is not pulled by one bad replicate.")
     donors: tuple[str, ...] = StepField(
@@ -152,6 +153,9 @@ class Average(Step):
         gone = np.flatnonzero(~keep)
         said = f"{self.by} of {len(stack)} curves, u from their scatter"
         return Passed(made.with_y(y, u, made.flags), Caught(gone, np.full(gone.size, np.nan)), said)
+
+    def takes(self) -> tuple[str, ...] | None:
+        return self.donors or None
 
     def digest(self) -> str:
         return f"{self.by} of {counted(len(self.donors), 'curve') + ' and this' if self.donors else 'the family'}"

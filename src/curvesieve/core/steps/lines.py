@@ -50,6 +50,10 @@ TABLES: dict[str, Floats] = {
 }  # fmt: skip
 
 
+OWN: dict[str, Floats] = {}
+"""The user's tables, by name. A step that uses one carries its positions along; see `CalibrateX`."""
+
+
 def add_tables(folder: Path) -> list[str]:
     """Adds the user's own tables: every ``NAME.lines`` in a folder, one position a line, # before words.
 
@@ -65,17 +69,21 @@ def add_tables(folder: Path) -> list[str]:
         except (OSError, ValueError):
             problems.append(f"{path.name} in {folder} is no table of lines: it needs one number a line.")
             continue
-        TABLES[path.stem] = found
+        OWN[path.stem] = TABLES[path.stem] = found
     return problems
 
 
-def nearest_lines(table: str, measured: Floats) -> Floats:
-    """The table's line nearest to each position; raises InputError when the table is unknown or two fall on one."""
+def lines_of(table: str) -> Floats:
+    """The positions of a table; raises InputError when it is unknown."""
     if table not in TABLES:
         raise InputError(
             f"there is no table of lines {table!r}; known are {', '.join(TABLES)}{nearest(table, list(TABLES))}"
         )
-    lines = TABLES[table]
+    return TABLES[table]
+
+
+def nearest_lines(table: str, lines: Floats, measured: Floats) -> Floats:
+    """The line nearest to each position; raises InputError when there is none, or when two fall on one."""
     if not lines.size:
         raise InputError("give the reference lines, or choose a table to take them from.")
     found: Floats = lines[np.argmin(np.abs(lines[None, :] - measured[:, None]), axis=1)]

@@ -10,12 +10,12 @@ from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.prediction import Found
 from curvesieve.core.fitting.profile import Interval, bootstrap, profile_intervals
-from curvesieve.core.fitting.residuals import RunsTest, histogram, runs_test
+from curvesieve.core.fitting.residuals import ResidualCheck, histogram, residual_check
 from curvesieve.core.fitting.writing import as_latex, as_script, as_table, as_text
 from curvesieve.core.numerals import numbers_in
 from curvesieve.core.reading import plus_minus
 from curvesieve.core.readings.fitted import own_reading
-from curvesieve.core.study.compute import fitted_curve, sieved_curve
+from curvesieve.core.study.compute import fitted_curve, passed_units, sieved_curve
 from curvesieve.core.study.document import Study
 
 QUESTIONS = {
@@ -114,20 +114,24 @@ def intervals(
     return bootstrap(problem, on.result, watch=watch).intervals
 
 
-def residual_check(study: Study, curve_id: str) -> tuple[RunsTest, tuple[Floats, Floats, Floats]]:
-    """The runs test of a fit's residuals, and their histogram: counts, edges, normal counts."""
+def units_of_parameters(study: Study, curve_id: str) -> dict[str, str]:
+    """The units of the model's parameters by name, from those of the curve as it passed."""
+    return study.entry(curve_id).model.unit_texts(*(passed_units(study, curve_id) or ("", "")))
+
+
+def residuals_of(study: Study, curve_id: str) -> tuple[ResidualCheck, tuple[Floats, Floats, Floats]]:
+    """What the tests of a fit's residuals say, and their histogram: counts, edges, normal counts."""
     problem, on = fitted_curve(study, curve_id)
     r = problem.y - on.y(problem.rows[0])
     r = r if problem.u is None else r / problem.u
-    return runs_test(problem.rows[0], r), histogram(r)
+    return residual_check(problem.rows[0], r), histogram(r)
 
 
 def copied(study: Study, curve_id: str, way: str) -> str:
     """The results as ``table``, ``text``, ``latex`` or ``script``."""
     entry = study.entry(curve_id)
     problem, on = fitted_curve(study, curve_id)
-    curve = study.recorded(curve_id)
-    unit_of = entry.model.unit_texts(curve.x_unit, curve.y_unit)
+    unit_of = units_of_parameters(study, curve_id)
     match way:
         case "table":
             return as_table(on.result, unit_of)

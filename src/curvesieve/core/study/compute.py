@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from contextlib import suppress
 from dataclasses import dataclass
 from threading import Lock
 
@@ -17,7 +16,6 @@ from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.formula import parse
 from curvesieve.core.readings import fit_readings
 from curvesieve.core.steps import Sieve, Step
-from curvesieve.core.steps.base import donor_names
 from curvesieve.core.steps.sieve import Sieved, Trail, through
 from curvesieve.core.study import edits
 from curvesieve.core.study.document import FitEntry, Study
@@ -61,31 +59,26 @@ _kept = _Kept()
 
 @dataclass(frozen=True)
 class _OthersInStudy:
-    """The other curves of a study, as they passed their own sieves without the steps that take from others.
-
-    So no curve can wait for itself.
-    """
+    """The other curves of a study, as they passed what they give through; see `Study.giving`."""
 
     study: Study
     curve_id: str
 
     def curve(self, name: str) -> Curve:
-        curves = self.study.document.curves
-        found = next((c for c in curves if c.id == name), None) or next((c for c in curves if c.label == name), None)
+        found = self.study.named(name)
         if found is None:
-            known = [c.label for c in curves if c.id != self.curve_id]
+            known = [c.label for c in self.study.document.curves if c.id != self.curve_id]
             raise InputError(
                 f"there is no curve {name!r} in this study any more{nearest(name, known)}; choose another."
             )
-        return self._passed(found.id)
+        return self._passed(found)
 
     def family(self) -> list[Curve]:
         family = self.study.family_of(self.curve_id)
         return [self._passed(id_) for id_ in (family.curves if family else ()) if id_ != self.curve_id]
 
     def _passed(self, curve_id: str) -> Curve:
-        slots = tuple(slot for slot in self.study.slots(curve_id) if not slot.step.takes_from_others)
-        return sieved(self.study.recorded(curve_id), Sieve(slots)).curve
+        return sieved(self.study.recorded(curve_id), self.study.giving(curve_id)).curve
 
 
 def _key(curve: Curve, sieve: Sieve, others: Sequence[Curve] = ()) -> tuple[str, str]:
@@ -108,13 +101,13 @@ def sieved_if_quick(study: Study, curve_id: str) -> Sieved | None:
     curve, sieve = study.recorded(curve_id), study.sieve(curve_id)
     if sum(slot.step.effort(curve) for slot in sieve.slots if slot.on) <= _QUICK_POINTS:
         return sieved_curve(study, curve_id)
-    return _kept.get(_key(curve, sieve, _needed(study, curve_id, sieve)))
+    return _kept.get(_key(curve, sieve, _needed(study, curve_id)))
 
 
 def sieved_curve(study: Study, curve_id: str) -> Sieved:
     """A study's curve through its sieve, among the other curves of the study."""
     curve, sieve = study.recorded(curve_id), study.sieve(curve_id)
-    key = _key(curve, sieve, _needed(study, curve_id, sieve))
+    key = _key(curve, sieve, _needed(study, curve_id))
     result = _kept.get(key)
     if result is None:
         result = sieve(curve, _OthersInStudy(study, curve_id))
@@ -128,16 +121,21 @@ def preview(study: Study, curve_id: str, trail: Trail, step: Step) -> Trail:
     return through(slot, trail.before, _OthersInStudy(study, curve_id))
 
 
-def _needed(study: Study, curve_id: str, sieve: Sieve) -> list[Curve]:
-    """The curves that steps take from: part of what a result depends on."""
-    others = _OthersInStudy(study, curve_id)
-    found: list[Curve] = []
-    for slot in sieve.slots:
-        if slot.on and slot.step.takes_from_others:
-            names = donor_names(slot.step)
-            with suppress(InputError):  # the step itself says which one is missing
-                found += [others.curve(name) for name in names] if names else others.family()
-    return found
+def _needed(study: Study, curve_id: str) -> list[Curve]:
+    """The curves that steps take from, as they give: part of what a result depends on."""
+    return [sieved(study.recorded(id_), study.giving(id_)).curve for id_ in study.taken_from(curve_id)]
+
+
+def passed_units(study: Study, curve_id: str) -> tuple[str, str] | None:
+    """The units of x and y of a curve as it passed its sieve; None while a large one is still being passed.
+
+    Whatever shows a unit beside a fit or a start asks here: a step may have changed those of the record.
+    """
+    made = sieved_if_quick(study, curve_id)
+    if made is not None:
+        return made.curve.x_unit, made.curve.y_unit
+    fit = study.entry(curve_id).fit
+    return (fit.x_unit, fit.y_unit) if fit is not None and study.fit_is_current(curve_id) else None
 
 
 def sieve_family(study: Study, curve_ids: Sequence[str], watch: Callable[[float], None] | None = None) -> list[Sieved]:
@@ -146,7 +144,7 @@ def sieve_family(study: Study, curve_ids: Sequence[str], watch: Callable[[float]
     Sieves that take from other curves are passed here, one after the other.
     """
     jobs = [(study.recorded(id_), study.sieve(id_)) for id_ in curve_ids]
-    alone = [i for i, (_, sieve) in enumerate(jobs) if not any(slot.step.takes_from_others for slot in sieve.slots)]
+    alone = [i for i, (_, sieve) in enumerate(jobs) if not any(slot.step.takes() != () for slot in sieve.slots)]
     made = dict(zip(alone, pass_many([jobs[i] for i in alone], watch), strict=True))
     for i, (curve, sieve) in enumerate(jobs):
         if i in made:
@@ -178,11 +176,12 @@ def unusual_catches(
 
 def fitted_curve(study: Study, curve_id: str) -> tuple[Problem, Fitted]:
     """The problem that the curve's fit solved, and the curve that it found; the fit must be current."""
-    from curvesieve.core.fitting.fits import stated
+    from curvesieve.core.fitting.fits import limited, stated
 
     entry = study.entry(curve_id)
     assert entry.fit is not None, "asked of a curve without a fit"
-    problem, _ = stated(entry.model, sieved_curve(study, curve_id).curve)
+    problem, said = stated(entry.model, sieved_curve(study, curve_id).curve)
+    problem = limited(problem, said.limits)
     return problem, fitted(problem, entry.fit.result)
 
 
@@ -241,4 +240,6 @@ def fit_curve(study: Study, curve_id: str, watch: Callable[[Floats], None] | Non
         recorded=len(made.recorded),
         passed=len(made.curve),
         used=int(np.count_nonzero(entry.model.points_in_use(made.curve))),
+        x_unit=made.curve.x_unit,
+        y_unit=made.curve.y_unit,
     )

@@ -16,10 +16,9 @@ from curvesieve.core.models import Model
 from curvesieve.core.readings import FitReading
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import Sieve, Slot
-from curvesieve.core.steps.base import donor_names
 
-SCHEMA_VERSION = 2
-"""2: curves with units of their own, chosen rows; sources that are not kept."""
+SCHEMA_VERSION = 3
+"""2: curves with units of their own, chosen rows; sources that are not kept. 3: see `migrations`."""
 
 
 class _Frozen(BaseModel):
@@ -50,7 +49,8 @@ class RecordEntry(_Frozen):
 class FitEntry(_Frozen):
     """A fit's result and readings with the key of all that they were made from; see `Study.fit_key`.
 
-    `recorded`, `passed` and `used` count points: in the record, after the sieve, in the fit.
+    `recorded`, `passed` and `used` count points: in the record, after the sieve, in the fit. `x_unit` and `y_unit` are
+    those of the curve as it passed, in which all of the result is.
     """
 
     key: str
@@ -59,6 +59,8 @@ class FitEntry(_Frozen):
     recorded: int = 0
     passed: int = 0
     used: int = 0
+    x_unit: str = ""
+    y_unit: str = ""
 
 
 class CurveEntry(_Frozen):
@@ -177,20 +179,38 @@ class Study:
         return not self.entry(curve_id).own_sieve and self.family_of(curve_id) is not None
 
     def fit_key(self, curve_id: str) -> str:
-        """A hash of all that a fit depends on: the record's numbers, the steps, the model with its starts."""
+        """A hash of all that a fit depends on: the record's numbers, the steps, the model with its starts.
+
+        And of the curves that its steps take from: their numbers and the steps that those pass through.
+        """
         entry = self.entry(curve_id)
         parts = [self.recorded(curve_id).digest, self.sieve(curve_id).key(), entry.model.model_dump_json()]
-        parts += [curve.digest for curve in self._taken_from(curve_id)]
+        for id_ in self.taken_from(curve_id):
+            parts += [self.recorded(id_).digest, self.giving(id_).key()]
         return hashlib.sha256("\n".join(parts).encode()).hexdigest()
 
-    def _taken_from(self, curve_id: str) -> list[Curve]:
-        """The recorded curves that steps of this curve's sieve take from, as far as they can be told."""
-        names = {name for slot in self.slots(curve_id) if slot.on for name in donor_names(slot.step)}
-        ids = {curve.id for curve in self.document.curves if names & {curve.id, curve.label}}
-        if any(slot.on and slot.step.takes_from_others for slot in self.slots(curve_id)):
-            family = self.family_of(curve_id)
-            ids |= set(family.curves if family else ()) - {curve_id}
-        return [self.recorded(id_) for id_ in sorted(ids)]
+    def taken_from(self, curve_id: str) -> list[str]:
+        """The curves that steps of this curve's sieve take from, as far as they are there."""
+        family = self.family_of(curve_id)
+        others = [id_ for id_ in (family.curves if family else ()) if id_ != curve_id]
+        found: list[str] = []
+        for slot in self.slots(curve_id):
+            names = slot.step.takes() if slot.on else ()
+            found += others if names is None else [id_ for name in names if (id_ := self.named(name))]
+        return list(dict.fromkeys(found))
+
+    def named(self, name: str) -> str | None:
+        """The id of the curve of an id or a label; None when there is none."""
+        curves = self.document.curves
+        found = next((c for c in curves if c.id == name), None) or next((c for c in curves if c.label == name), None)
+        return found.id if found is not None else None
+
+    def giving(self, curve_id: str) -> Sieve:
+        """What a curve passes before others take from it: its steps without those that take from others themselves.
+
+        So no curve can wait for itself.
+        """
+        return Sieve(tuple(slot for slot in self.slots(curve_id) if slot.step.takes() == ()))
 
     def fit_is_current(self, curve_id: str) -> bool:
         """Whether the curve has a fit and nothing that it was made from has changed since."""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import csv
 import io
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 
 from curvesieve.core import units
 from curvesieve.core.readings import FitReading
@@ -35,6 +36,11 @@ class Row:
     cells: dict[tuple[int, str], FitReading]
     state: str
 
+    def cell(self, column: Column) -> FitReading | None:
+        """The reading that belongs in a column: the same quantity, in the column's unit."""
+        found = self.cells.get((column.peak, column.quantity))
+        return found if found is not None and found.unit == column.unit else None
+
 
 @dataclass(frozen=True)
 class Ledger:
@@ -53,35 +59,45 @@ def ledger_of(study: Study, family: Family | None) -> Ledger:
     """The ledger of a family (None: of all curves), with the columns that any of its fits fill."""
     chosen = study.document.curves if family is None else tuple(study.entry(id_) for id_ in family.curves)
     curves = sorted(chosen, key=lambda c: (c.condition is None, c.condition or 0.0))
-    rows, columns = [], {}
-    y_units = set()
+    rows: list[Row] = []
+    columns: dict[tuple[int, str, str], Column] = {}
     for curve in curves:
         state = study.fit_state(curve.id)
         readings = curve.fit.readings if curve.fit is not None and state == "fitted" else ()
-        cells = {(r.peak, r.quantity): r for r in readings}
-        for r in readings:
-            columns[(r.peak, r.quantity)] = Column(r.name, r.unit, r.peak, r.quantity)
-        if readings:
-            y_units.add(study.recorded(curve.id).y_unit)
-        rows.append(Row(curve, cells | _statistics(study, curve, readings), state))
-    ordered = [columns[key] for key in sorted(columns, key=lambda key: key[0] or 1e9)]  # a law and one's own come last
-    if ordered:
-        y_unit = y_units.pop() if len(y_units) == 1 else ""
-        ordered += [Column(label, y_unit if name == "rmse" else "", STATISTIC, name) for name, label in STATISTICS]
+        cells = {(r.peak, r.quantity): r for r in (*readings, *_statistics(curve, readings))}
+        for r in cells.values():
+            columns.setdefault((r.peak, r.quantity, r.unit), Column(r.name, r.unit, r.peak, r.quantity))
+        rows.append(Row(curve, cells, state))
+    ordered = _told_apart([columns[key] for key in sorted(columns, key=lambda key: _place(key[0]))])
     title = family.label if family else "all curves"
     condition = (family.condition, family.unit) if family else ("", "")
     return Ledger(title, condition, tuple(ordered), tuple(rows))
 
 
-def _statistics(study: Study, curve: CurveEntry, readings: tuple[FitReading, ...]) -> dict[tuple[int, str], FitReading]:
+def _place(peak: int) -> float:
+    """Peaks in their order, then a law and one's own, then the statistics."""
+    return math.inf if peak == STATISTIC else peak or 1e9
+
+
+def _told_apart(columns: list[Column]) -> list[Column]:
+    """Columns that would have the same heading, numbered from the second on."""
+    seen: dict[str, int] = {}
+    made = []
+    for column in columns:
+        count = seen[column.heading] = seen.get(column.heading, 0) + 1
+        made.append(column if count == 1 else replace(column, title=f"{column.title} #{count}"))
+    return made
+
+
+def _statistics(curve: CurveEntry, readings: tuple[FitReading, ...]) -> list[FitReading]:
     if not readings or curve.fit is None:
-        return {}
-    found = {}
+        return []
+    found = []
     for name, label in STATISTICS:
         value = getattr(curve.fit.result.statistics, name)
         if value is not None:
-            unit = study.recorded(curve.id).y_unit if name == "rmse" else ""
-            found[(STATISTIC, name)] = FitReading(label, name, value, None, unit, "of the fit", "", STATISTIC, name)
+            unit = curve.fit.y_unit if name == "rmse" else ""
+            found.append(FitReading(label, name, value, None, unit, "of the fit", "", STATISTIC, name))
     return found
 
 
@@ -100,7 +116,7 @@ def _table(ledger: Ledger) -> list[list[str]]:
         if ledger.condition[0]:
             line.append("" if row.curve.condition is None else repr(row.curve.condition))
         for column in ledger.columns:
-            cell = row.cells.get((column.peak, column.quantity))
+            cell = row.cell(column)
             line.append("" if cell is None else repr(cell.value))
             if column.peak != STATISTIC:
                 line.append("" if cell is None or cell.u is None else repr(cell.u))

@@ -16,6 +16,7 @@ from curvesieve.core.curve import Floats, frozen
 from curvesieve.core.errors import InputError
 from curvesieve.core.study.document import SCHEMA_VERSION, Document, Study
 from curvesieve.core.study.files import write_whole
+from curvesieve.core.study.migrations import migrated
 
 SUFFIX = ".sieve"
 MAX_ENTRIES = 20_000
@@ -106,13 +107,15 @@ def _document(archive: zipfile.ZipFile, name: str) -> Document:
                 f"{name} was written by a newer Curve Sieve (version {version} of the file, {SCHEMA_VERSION} is known "
                 "here). Update the program to open it."
             )
+        if isinstance(version, int) and 0 < version < SCHEMA_VERSION:
+            content = json.dumps(migrated(data)).encode()
         # Strict JSON types: a number written as a text is a sign of damage, not something to be guessed at.
         return Document.model_validate_json(content)
     except ValidationError as error:
         fault = error.errors()[0]
         place = " → ".join(str(part) for part in fault["loc"]) or "the whole"
         raise InputError(f"{name} is damaged: in study.json, {place}: {fault['msg']}.") from error
-    except (ValueError, RecursionError) as error:
+    except (ValueError, LookupError, TypeError, AttributeError, StopIteration, RecursionError) as error:
         if isinstance(error, InputError):
             raise
         raise InputError(f"{name} is not a study: its study.json cannot be read.") from error

@@ -185,12 +185,13 @@ class ComparePage(QWidget):
             return
         every = [*self._candidates, *self._own]
         chosen = [candidate for candidate, on in zip(every, self._ticks(), strict=True) if on]
+        still = self.session.asking()
 
         def work(ticket: Ticket) -> tuple[Compared, ...]:
             return compare(chosen, sieved_curve(study, entry.id).curve, ticket.report)
 
         def done(rows: tuple[Compared, ...]) -> None:
-            if self.session.study is study:
+            if still():
                 self.rows = rows
                 self._fill_table()
                 self._draw()
@@ -271,7 +272,14 @@ def _verdict(place: int, row: Compared) -> str:
     """What the numbers of a row say."""
     if row.problem:
         return f"{letter(place)}: {row.problem}"
-    share = row.weight or 0.0
+    if row.result is not None and row.result.loss != "squared":
+        return (
+            f"AICc and the F-test rest on squares and do not hold for the {row.result.loss} loss: compare the RMSE and "
+            "what the residuals look like."
+        )
+    if row.weight is None:
+        return f"{letter(place)} has too few points for AICc: it needs two more than its parameters."
+    share = row.weight
     strength = "the data clearly prefer it" if share > 0.9 else "unlikely" if share < 0.05 else "the data do not decide"
     said = f"{letter(place)} has {100 * share:.0f} % of the AICc weight: {strength}."
     if row.f is not None:

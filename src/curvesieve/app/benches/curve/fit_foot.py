@@ -85,7 +85,7 @@ class FitFoot(QWidget):
         if entry is None or entry.fit is None:
             return
         result = entry.fit.result
-        unit = units.shown(self.session.study.recorded(entry.id).y_unit)
+        unit = units.shown(entry.fit.y_unit)
         s = result.statistics
         r2 = "–" if s.r2 is None else f"{s.r2:.4f}"
         state = f"converged in {counted(result.iterations, 'step')}" if result.converged else "did not converge"

@@ -91,6 +91,7 @@ class ModelPanel(QWidget):
         self._show_columns(False)
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(lambda old, new: self.refresh())
+        session.sieve_done.connect(self.refresh)
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
@@ -192,7 +193,8 @@ class ModelPanel(QWidget):
         self.summary.setText(f"{len(model.peaks)} peak{'s' if len(model.peaks) != 1 else ''}" if model.peaks else "")
         self.card.set_in_hand(entry is not None and self.session.view.stage == MODEL)
         self.slider.show_row(self._slidable())
-        has_u = entry is not None and self.session.study.recorded(entry.id).u is not None
+        made = self.session.sieved()
+        has_u = made is not None and made.curve.u is not None
         self.settings.show_model(model, has_u)
         self.settings.setVisible(bool(model.terms))
         self.foot.refresh(self.table.stale)
@@ -212,8 +214,8 @@ class ModelPanel(QWidget):
         self.formula.setVisible(not (own and not model.peaks) and not (self.typing and not model.terms))
         self.editor.setVisible(own is not None or self.typing)
         if self._curve:
-            curve = self.session.study.recorded(self._curve)
-            self.editor.has_units = (bool(curve.x_unit), bool(curve.y_unit))
+            x_unit, y_unit = self.session.passed_units()
+            self.editor.has_units = (bool(x_unit), bool(y_unit))
         if own is not None:
             self.editor.variable = own.variable
             if not self.editor.field.hasFocus() or self.editor.read() is not None:
@@ -243,8 +245,11 @@ class ModelPanel(QWidget):
         model = self.modelling.model_in_sight()
         known = model.start
         own = own_formula(formula.text, self.editor.variable)
+        passed = self.session.sieved()
+        if passed is None:
+            return
         try:
-            made = Model().with_background("own", self.session.study.recorded(self._curve), own)
+            made = Model().with_background("own", passed.curve, own)
         except InputError:
             return
         self._previewed(made.starting_at({name: known[name] for name in made.names if name in known}))
@@ -253,11 +258,13 @@ class ModelPanel(QWidget):
 
     def _guess(self) -> None:
         """After a pause: starts for a typed formula are looked for, and drawn, while it is still being typed."""
-        formula = self._typed
-        self.modelling.guess(
-            own_formula(formula.text, self.editor.variable),
-            lambda model: self._previewed(model) if self.editor.read() is formula and formula is self._typed else None,
-        )
+        formula, still = self._typed, self.session.asking()
+
+        def found(model: Model) -> None:
+            if still() and self.editor.read() is formula and formula is self._typed:
+                self._previewed(model)
+
+        self.modelling.guess(own_formula(formula.text, self.editor.variable), found)
 
     def _set_typed(self) -> None:
         if self.editor.read() is self._typed:

@@ -10,7 +10,6 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from curvesieve.app.session import Session
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core import units
-from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.ties import state_ties
 from curvesieve.core.models import ParameterState, PlacedTerm
@@ -88,7 +87,7 @@ class ParameterTable(QAbstractTableModel):
         if entry is None:
             return []
         study = self.session.study
-        curve = study.recorded(entry.id)
+        axes = self.session.passed_units()
         self.stale = entry.fit is not None and not study.fit_is_current(entry.id)
         rows = []
         for placed in entry.model.terms:
@@ -97,19 +96,19 @@ class ParameterTable(QAbstractTableModel):
                 if entry.fit is not None:
                     found = entry.fit.result.parameters[placed.full_name(parameter.name)]
                     value, u = found.value, found.u
-                unit = placed.term.unit_text(parameter.name, curve.x_unit, curve.y_unit)
+                unit = placed.term.unit_text(parameter.name, *axes)
                 rows.append(ParameterRow(placed, parameter.name, value, u, entry.fit is not None, unit))
-            rows += self._area_row(placed, entry, curve)
+            rows += self._area_row(placed, entry, axes)
         return rows
 
-    def _area_row(self, placed: PlacedTerm, entry: CurveEntry, curve: Curve) -> list[ParameterRow]:
+    def _area_row(self, placed: PlacedTerm, entry: CurveEntry, axes: tuple[str, str]) -> list[ParameterRow]:
         """The area of a peak: as the fit read it, or that of the starts."""
         if area_of(placed) is None:
             return []
         readings = entry.fit.readings if entry.fit is not None else ()
         read = next((r for r in readings if (r.peak, r.quantity) == (placed.number, "area")), None)
         value, u = (area_at_start(placed), None) if read is None else (read.value, read.u)
-        unit = placed.term.unit_text("area", curve.x_unit, curve.y_unit)
+        unit = placed.term.unit_text("area", *axes)
         return [ParameterRow(placed, "area", value, u, read is not None, unit, is_area=True)]
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:

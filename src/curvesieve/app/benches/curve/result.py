@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
@@ -28,15 +27,15 @@ from curvesieve.app.widgets.matrix import Histogram, Matrix
 from curvesieve.core import units
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.residuals import RunsTest
-from curvesieve.core.study.answers import QUESTIONS, answer, copied, intervals, residual_check
+from curvesieve.core.fitting.residuals import ResidualCheck
+from curvesieve.core.study.answers import QUESTIONS, answer, copied, intervals, residuals_of, units_of_parameters
 
 _STATISTICS = (
     ("R²", "r2"), ("adjusted R²", "adjusted_r2"), ("RMSE", "rmse"), ("reduced χ²", "reduced_chi2"), ("AICc", "aicc"),
     ("BIC", "bic"), ("deg. of freedom", "dof"), ("RSS", "rss"),
 )  # fmt: skip
 _LINE_PX = 16
-_MANY_POINTS = 50_000
+_MANY_POINTS, _MOST_FITS = 50_000, 60
 COPIES = {"table": "As a table", "text": "As text", "latex": "As LaTeX", "script": "As a Python script"}
 
 
@@ -47,6 +46,8 @@ class ResultPage(QWidget):
         super().__init__()
         self.session = session
         self._key = ""
+        self._said: dict[str, list[str]] = {}
+        """The answers of each fit, by its key."""
         self.numbers: dict[str, QLabel] = {}
         self.advice = label("Fit a model, and what its fit says appears here.", "muted", wrap=True)
         self.body = QWidget()
@@ -148,11 +149,10 @@ class ResultPage(QWidget):
         if not current or entry is None or entry.fit is None:
             return
         result = entry.fit.result
-        key = f"{entry.id} {result.statistics.rss!r} {list(result.values.items())!r}"
-        if key == self._key:
+        if entry.fit.key == self._key:
             return
-        self._key = key
-        self.answers.clear()
+        self._key = entry.fit.key
+        self._show_answers()
         for name, shown in self.numbers.items():
             value = getattr(result.statistics, name)
             shown.setText("–" if value is None else f"{value:,}" if isinstance(value, int) else f"{value:.5g}")
@@ -162,21 +162,22 @@ class ResultPage(QWidget):
 
     def _show_residuals(self, curve_id: str, many: bool) -> None:
         """The runs test and the histogram; of many points they are worked out in the background."""
-        study = self.session.study
+        study, key = self.session.study, self._key
 
-        def done(found: tuple[RunsTest, tuple[Floats, Floats, Floats]]) -> None:
+        def done(found: tuple[ResidualCheck, tuple[Floats, Floats, Floats]]) -> None:
             test, counted = found
-            self.runs.setText(test.sentence)
-            self.histogram.show_counts(*counted)
+            if key == self._key:
+                self.runs.setText(test.sentence)
+                self.histogram.show_counts(*counted)
 
         if not many:
-            done(residual_check(study, curve_id))
+            done(residuals_of(study, curve_id))
             return
         self.runs.setText("…")
         self.session.jobs.start(
             "Looking at the residuals",
             "residuals",
-            lambda ticket: residual_check(study, curve_id),
+            lambda ticket: residuals_of(study, curve_id),
             done,
             lambda _: None,
         )
@@ -201,46 +202,47 @@ class ResultPage(QWidget):
         except InputError as error:
             self.session.noticed.emit(str(error), "problem")
             return
-        kept = [self.answers.item(i) for i in range(self.answers.count())]
-        before = [item.text() for item in kept if item is not None]
+        before = self._said.pop(self._key, [])
         if derived is not None:
             self.session.modelling.set_derived(derived)
-        self._say(lines, before)
+            self.refresh()
+        self._say(self._key, [*before, *lines])
 
-    def _say(self, lines: list[str], before: list[str]) -> None:
+    def _say(self, key: str, lines: list[str]) -> None:
+        """Files answers with the fit that they are about, and shows them when it is the one in hand."""
+        self._said.setdefault(key, []).extend(lines)
+        while len(self._said) > _MOST_FITS:
+            self._said.pop(next(iter(self._said)))
+        if key == self._key:
+            self._show_answers()
+
+    def _show_answers(self) -> None:
         self.answers.clear()
-        self.answers.addItems([*before, *lines])
+        self.answers.addItems(self._said.get(self._key, []))
         self.answers.scrollToBottom()
 
     def _measure(self, way: str) -> None:
         """Profile intervals or a bootstrap, in the background."""
-        entry, study = self.session.entry, self.session.study
+        entry, study, key = self.session.entry, self.session.study, self._key
         if entry is None:
             return
 
         def work(ticket: Ticket) -> list[str]:
-            unit = self._units()
+            unit = units_of_parameters(study, entry.id)
             lines = []
             for interval in intervals(study, entry.id, way, ticket.report):
                 ends = " to ".join("open" if math.isinf(end) else f"{end:.6g}" for end in (interval.low, interval.high))
-                lines.append(f"{interval.name}: {ends} {unit(interval.name)}, 95 % by {way}".replace("  ", " "))
+                ends = f"{ends} {units.shown(unit.get(interval.name, ''))}".rstrip()
+                lines.append(f"{interval.name}: {ends}, 95 % by {way}")
             return lines
 
-        def done(lines: list[str]) -> None:
-            kept = [self.answers.item(i) for i in range(self.answers.count())]
-            self._say(lines, [item.text() for item in kept if item is not None])
+        def refused(sentence: str) -> None:
+            self.session.noticed.emit(f"{entry.label}: {sentence}", "problem")
 
         self.session.jobs.start(
-            "Measuring intervals", "intervals", work, done,
-            lambda sentence: self.session.noticed.emit(sentence, "problem"), stoppable=True,
+            f"Measuring intervals of {entry.label}", "intervals", work, lambda lines: self._say(key, lines), refused,
+            stoppable=True,
         )  # fmt: skip
-
-    def _units(self) -> Callable[[str], str]:
-        entry = self.session.entry
-        assert entry is not None
-        curve = self.session.study.recorded(entry.id)
-        known = entry.model.unit_texts(curve.x_unit, curve.y_unit)
-        return lambda name: units.shown(known.get(name, ""))
 
     # -- copies -------------------------------------------------------------------------------------
 

@@ -114,7 +114,7 @@ class StepCard(Card):
         self.switch.setAccessibleName(f"{step.label} switch")
         self.problem.setText(trail.problem)
         self.problem.setVisible(bool(trail.problem))
-        for name, info in type(step).model_fields.items():
+        for name, info in step.settings().items():
             self.fields[name].set(getattr(step, name))
             shown = acts(step, info)
             self.fields[name].widget.setVisible(shown)
@@ -129,7 +129,7 @@ class StepCard(Card):
         grid.setVerticalSpacing(5)
         grid.setColumnStretch(1, 1)
         axis_units = {"x": trail.before.x_unit, "y": trail.before.y_unit}
-        for row, (name, info) in enumerate(type(step).model_fields.items()):
+        for row, (name, info) in enumerate(step.settings().items()):
             field = field_for(name, info, axis_units)
             field.edited.connect(lambda value, name=name: self._edited(name, value))
             field.refused.connect(self.refused)

@@ -114,11 +114,13 @@ class StraightPage(QWidget):
             self._refused(str(error))
             return
 
+        still = self.session.asking()
+
         def work(ticket: Ticket) -> Straight:
             return straighten(entry.model.in_use(sieved_curve(study, entry.id).curve), way)
 
         def done(made: Straight) -> None:
-            if self.session.study is study:
+            if still():
                 self.made = made
                 self._render()
 
