@@ -104,7 +104,7 @@ def test_a_step_that_cannot_work_passes_its_input_on_marked():
     curve = noisy(8)
     sieve = cs.Sieve.parse({"steps": [{"step": "despike"}, {"step": "keep-range", "low": 2}]})
     passed = sieve(curve)
-    assert "window of 11 points is wider than the curve" in passed.trail[0].problem.casefold()
+    assert "window of 11 points needs 11 points" in passed.trail[0].problem.casefold()
     assert passed.trail[0].after is curve
     assert passed.x.min() >= 2
     outside = cs.Sieve.parse({"steps": [{"step": "keep-range", "low": 99, "high": 100}]})(curve)

@@ -2,82 +2,166 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Any, ClassVar
+
 import numpy as np
 from numpy.typing import NDArray
 
 from curvesieve.core.curve import Curve, Flag
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.steps import spikes
 from curvesieve.core.steps.base import Caught, Passed, Step, StepField
 
 _MAD_TO_SIGMA = 1.4826
 """Standard deviation over median absolute deviation for normal noise, 1/Φ⁻¹(3/4)."""
-
-
-_SHARP = 0.7
-
+_INFLATED, _CAREFUL = 1.3, 1.1
+"""By so much second differences must exceed what lines leave over, to be taken for lines and not for noise; the latter
+is then made a little larger, as it scatters."""
+_LINE, _FEW = 4.0, 0.2
+"""Lines narrower than so many points are taken for spikes where they are no more than this share of those found."""
 
 class Despike(Step):
-    """Patches points that stand out from their running median by many times the noise.
+    """Patches points that no line of a detector's own width could explain.
 
-    A point is caught when |y − median of its window| > threshold · σ (the rule of Hampel, J. Am. Stat. Assoc. 69
-    (1974) 383; from memory). The noise σ is not taken from those distances, which vanish on a slope, where the
-    point is its own median; it is the robust size of the second differences of y over a window ten times as wide
-    (see `running_noise`), which slopes do not touch. So that a true narrow peak survives, the second difference at
-    the point or at one beside it must be large, too: more than 0.7 of the distance, and its own noise √6 σ on top. (A
-    spike of one channel has twice its height there, a Gaussian peak of FWHM w points 5.5/w² of it.) The rule is
-    applied again to the patched curve until it catches nothing new, so that clusters are found whole. The y of a
-    caught point is drawn straight between its good neighbours and flagged `patched`; where u is known, its u becomes
-    at least σ.
+    Candidates stand out from the middle of two points one, two or three places away by more than threshold · σ: so
+    neither a slope nor a broad peak hides them. σ is the robust size of the second differences of y around the point
+    (see `running_noise`), or, where narrow lines make those large, what lines leave over (`noise_between_lines`); for
+    whole numbers that count something it is at least √counts. A candidate and up to two neighbours are a spike when
+    they rise sharply from both sides, and lines no narrower than `narrowest`, or a step, leave clearly more over than
+    the same lines without these points (see `spikes`). The rule is applied to the patched curve until it finds nothing
+    new. Where lines narrower than four points are few against the spikes found, they count as spikes, too. The y of a
+    caught point is drawn straight between its good neighbours and flagged `patched`; where u is known, its u becomes at
+    least σ.
     """
 
     slug = "despike"
     label = "Despike"
     intent = "repair"
-    summary = "Find spikes by a running median and patch them"
-    reference = "Hampel, J. Am. Stat. Assoc. 69 (1974) 383"
+    summary = "Find spikes that no line could be, and patch them"
+    reference = "own rule; second differences and lines as told in its help"
 
     window: int = StepField(
         11, label="window", unit="points", ge=3, le=1001,
-        help="Points in the running median. It catches spikes narrower than half of it; stay below true peaks' width.",
+        help="The noise around a point is judged over ten such windows. Wider where it hardly changes along the curve.",
     )  # fmt: skip
     threshold: float = StepField(
         5.0, label="threshold", unit="σ", gt=0, le=1000,
         help="How many times the noise a point must stand out. Larger catches less; 4 to 8 is usual.",
     )  # fmt: skip
+    narrowest: float = StepField(
+        2.0, label="narrowest line", unit="points", ge=2, le=10,
+        help="Full width of the narrowest true line. What is at least as wide is never cut; wider finds more spikes.",
+    )  # fmt: skip
 
-    _MAX_ROUNDS = 10
+    _MAX_ROUNDS: ClassVar[int] = 10
 
     def apply(self, curve: Curve) -> Passed:
-        n = len(curve)
-        if n < self.window:
-            raise InputError(
-                f"the window of {self.window} points is wider than the curve, which has {n}; choose a smaller window."
-            )
-        y = curve.y.copy()
-        caught = np.zeros(n, bool)
-        scale = np.maximum(running_noise(y, 10 * self.window), _grain(y))
-        distance = np.abs(y - running_median(y, self.window))
+        used = np.flatnonzero((curve.flags & Flag.LEFT_OUT) == 0)
+        n = used.size
+        needed = max(self.window, spikes.SIDE)
+        if n < needed:
+            raise InputError(f"a window of {self.window} points needs {needed} points, and the curve has {n} to use.")
+        y = curve.y[used].copy()
+        caught, sigma = self._found(y, None if curve.u is None else curve.u[used])
+        points = used[caught]
+        whole = curve.y.copy()
+        whole[points] = y[caught]
+        u = curve.u
+        if u is not None and points.size:
+            u = u.copy()
+            u[points] = np.maximum(sigma[caught], u[points])
+        flags = curve.flags.copy()
+        flags[points] |= np.uint8(Flag.PATCHED)
+        passed = curve.with_y(whole, u, flags) if points.size else curve
+        return Passed(passed, Caught(points, whole[points]), f"{counted(points.size, 'point')} caught")
+
+    def _found(self, y: NDArray[np.float64], u: NDArray[np.float64] | None) -> tuple[NDArray[np.bool_], NDArray[Any]]:
+        """Which points are caught, and the noise; y is patched in place."""
+        caught = np.zeros(y.size, bool)
+        sigma = self._noise(y, u)
+        count = self._rounds(y, sigma, caught, self.narrowest)
+        if count:  # spikes make the noise look larger
+            sigma = self._noise(y, u)
+            count += self._rounds(y, sigma, caught, self.narrowest)
+        if count and self.narrowest < _LINE:
+            left = np.flatnonzero((self._stands_out(y, sigma) > 0) & ~caught)
+            narrow = left[~spikes.judge(y, left, sigma[left], self.threshold, _LINE).lines]
+            lines = np.count_nonzero(np.diff(narrow) > spikes.REACH) + bool(narrow.size)
+            if lines <= _FEW * count:
+                self._rounds(y, sigma, caught, _LINE)
+        return caught, sigma
+
+    def _noise(self, y: NDArray[np.float64], u: NDArray[np.float64] | None) -> NDArray[np.float64]:
+        sigma = running_noise(y, 10 * self.window)
+        between = spikes.noise_between_lines(y, 30 * self.window, self.narrowest)
+        sigma = np.where(sigma > _INFLATED * between, _CAREFUL * between, np.maximum(sigma, between))
+        sigma = np.maximum(sigma, _grain(y))
+        if u is not None:
+            sigma = np.maximum(sigma, u)
+        if (y >= 0).all() and (y == np.rint(y)).all():
+            level = np.convolve(np.pad(y, 3, mode="edge"), np.full(7, 1 / 7), mode="valid")
+            sigma = np.maximum(sigma, np.sqrt(np.maximum(level, 1.0)))
+        return sigma
+
+    def _stands_out(self, y: NDArray[np.float64], sigma: NDArray[np.float64]) -> NDArray[np.float64]:
+        """How far points lie from the middle of two others, at one of three distances, against the noise.
+
+        Zero where their own neighbours lie farther on the same side, or where it is not more than the threshold.
+        """
+        apart = np.zeros(y.size)
+        for k in (1, 2, 3):
+            wide = np.pad(y, k, mode="edge")
+            one = y - (wide[: -2 * k] + wide[2 * k :]) / 2
+            apart = np.where(np.abs(one) > np.abs(apart), one, apart)
+        for end in (slice(0, 3), slice(-3, None)):
+            around = y[:7] if end.start == 0 else y[-7:]
+            apart[end] = y[end] - np.median(around)
+        sides = np.pad(apart, 1)
+        high = (apart >= sides[:-2]) & (apart >= sides[2:]) & (apart > self.threshold * sigma)
+        low = (apart <= sides[:-2]) & (apart <= sides[2:]) & (apart < -self.threshold * sigma)
+        return np.asarray(np.where(high | low, np.abs(apart) / np.where(sigma > 0, sigma, 1e-300), 0.0))
+
+    def _rounds(
+        self, y: NDArray[np.float64], sigma: NDArray[np.float64], caught: NDArray[np.bool_], narrowest: float
+    ) -> int:
+        """Catches and patches, in place, until nothing new is found; how many spikes were found."""
+        count = 0
+        settled = np.zeros(y.size, bool)
         for _ in range(self._MAX_ROUNDS):
-            fresh = (distance > self.threshold * scale) & ~caught
-            fresh &= _beside(fresh & _is_sharp(y, distance, scale))
+            size = self._stands_out(y, sigma)
+            at = np.flatnonzero((size > 0) & ~caught & ~settled)
+            fresh, found = _strongest(at, size, spikes.judge(y, at, sigma[at], self.threshold, narrowest).points, y.size)
+            fresh &= ~caught
             if not fresh.any():
                 break
+            count += found
             caught |= fresh
             if caught.all():
                 raise InputError("every point stands out from its neighbours; raise the threshold.")
             y[caught] = np.interp(np.flatnonzero(caught), np.flatnonzero(~caught), y[~caught])
-            distance = np.abs(y - running_median(y, self.window))
-        points = np.flatnonzero(caught)
-        u = curve.u
-        if u is not None and points.size:
-            u = u.copy()
-            u[points] = np.maximum(scale[points], u[points])
-        flags = np.where(caught, curve.flags | Flag.PATCHED, curve.flags).astype(np.uint8)
-        passed = curve.with_y(y, u, flags) if points.size else curve
-        return Passed(passed, Caught(points, y[points]), f"{counted(points.size, 'point')} caught")
+            settled[at] = True
+            settled &= np.convolve(fresh, np.ones(2 * spikes.REACH + 3), mode="same") == 0
+        return count
 
     def digest(self) -> str:
-        return "running median"
+        return f"{self.threshold:g} σ"
+
+
+def _strongest(
+    at: NDArray[np.intp], size: NDArray[np.float64], points: Sequence[NDArray[np.intp]], n: int
+) -> tuple[NDArray[np.bool_], int]:
+    """The points of the spikes found and their number, of those within three places of one another only the strongest.
+
+    The points beside a spike stand out as well, the other way, and are looked at again when it is patched.
+    """
+    fresh, near, found = np.zeros(n, bool), np.zeros(n, bool), 0
+    for i in sorted((i for i in range(at.size) if points[i].size), key=lambda i: -size[at[i]]):
+        if not near[at[i]]:
+            fresh[points[i]] = True
+            near[max(at[i] - 3, 0) : at[i] + 4] = True
+            found += 1
+    return fresh, found
 
 
 class DespikeDifferences(Step):
@@ -125,20 +209,6 @@ class DespikeDifferences(Step):
         flags = np.where(caught, curve.flags | Flag.PATCHED, curve.flags).astype(np.uint8)
         passed = curve.with_y(y, u, flags) if points.size else curve
         return Passed(passed, Caught(points, y[points]), f"{counted(points.size, 'point')} caught")
-
-
-def _is_sharp(y: NDArray[np.float64], distance: NDArray[np.float64], scale: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Where the second difference is that of a spike of such a height."""
-    second = np.abs(np.diff(np.pad(y, 1, mode="reflect"), 2))
-    return np.asarray(second >= _SHARP * distance + np.sqrt(6.0) * scale)
-
-
-def _beside(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """The points of a mask and their neighbours."""
-    wide = mask.copy()
-    wide[1:] |= mask[:-1]
-    wide[:-1] |= mask[1:]
-    return wide
 
 
 def running_noise(y: NDArray[np.float64], window: int) -> NDArray[np.float64]:

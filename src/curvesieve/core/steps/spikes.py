@@ -1,0 +1,285 @@
+"""Telling spikes from narrow lines: what lines of a detector's own width could do in the eleven points around one.
+
+Around each point that stands out, two explanations are compared by what they leave over. *Lines*: up to three lines of
+one sign, Gaussian or Lorentzian and no narrower than a given FWHM, or a step, on a parabola. *A spike*: the same, with
+one to three neighbouring points left out. Only a group that rises from both its sides is a spike, and only when the
+lines leave clearly more: a line, however narrow, has flanks of its own, and a spike has none.
+
+Templates stand on a grid of centers and widths; the best few are taken one after the other (orthogonal matching
+pursuit: Y. C. Pati, R. Rezaiifar and P. S. Krishnaprasad 1993; from memory). Every parameter costs a little, as in
+Akaike's criterion, so that two lines do not explain what is noise.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.intp]
+REACH = 5
+SIDE = 2 * REACH + 1
+"""Points of the window around a candidate."""
+_WIDTHS = np.array([2, 2.2, 2.45, 2.75, 3.1, 3.5, 4, 4.7, 5.6, 7, 9, 12])
+_APART = 1.8
+"""Two lines of a window are this many FWHM apart at least, or they are one of mixed shape: closer ones, summed with
+their weights, would be sharper than a line can be."""
+_COST = (3.0, 8.0, 13.0)
+"""What one, two and three lines must earn, in units of the variance of the noise; and a point that is left out: 1."""
+_GAIN, _AT_5_SIGMA = 7.0, 5.0
+"""What a spike must earn over lines at a threshold of 5σ; it grows with the threshold's square."""
+_MOST_LEFT, _FREEDOM = 14.0, 4.0
+"""Around a spike the rest must be explained: to this much, and the gain must be large against it."""
+_SHAPE = 0.02
+"""Share of the local height that no template promises to explain: true lines are of other shapes, too."""
+_EDGE, _BALANCE, _NEIGHBOUR = 0.15, 0.1, 3.5
+"""How sharply both sides of a spike must rise, against its height and against one another; and how many σ a neighbour
+must stand out beside a spike to belong to it."""
+_BLOCK = 300
+
+
+@dataclass(frozen=True, eq=False)
+class _Templates:
+    """Lines and steps over a window with some points left out: orthogonal to the base and of length one.
+
+    `keep` (SIDE,) are the points that count, `base` an orthonormal basis (points, 2 or 3) of what lines stand on and
+    `lines` (k, points) the templates; `base_all` and `lines_all` go on over the points left out. `together` (k, k)
+    tells which templates may stand side by side.
+    """
+
+    keep: NDArray[np.bool_]
+    base: Floats
+    lines: Floats
+    base_all: Floats
+    lines_all: Floats
+    together: NDArray[np.bool_]
+
+
+@lru_cache(maxsize=64)
+def _raw(first: bool, last: bool, narrowest: float) -> tuple[Floats, NDArray[np.bool_]]:
+    """All templates (k, SIDE) of a window at the first points, at the last, or anywhere; and which go together."""
+    x = np.arange(SIDE)
+    shapes, centers, widths = [], [], []
+    for width in (narrowest, *(width for width in _WIDTHS if width > narrowest)):
+        step = 0.125 if width < 2.9 else 0.25 if width < 4.5 else 0.5 if width < 7 else 1.0
+        low = 0.0 if first else -1 - 0.35 * width  # beyond the ends of the data nothing is known of a line
+        high = SIDE - 1.0 if last else SIDE + 0.35 * width
+        center = np.arange(low, high + 0.01, step)
+        t = (x - center[:, None]) / width
+        shapes += [np.exp(-4 * np.log(2) * t * t), 1 / (1 + 4 * t * t)]
+        centers += [center, center]
+        widths += [np.full(center.size, width)] * 2
+    edge = np.arange(4 if first else 1, SIDE - 3 if last else SIDE)
+    shapes += [(x >= edge[:, None]).astype(np.float64), (x < edge[:, None]).astype(np.float64)]
+    centers += [edge - 0.5] * 2
+    widths += [np.full(edge.size, 2.0)] * 2
+    center, width = np.concatenate(centers), np.concatenate(widths)
+    gap = np.abs(center[:, None] - center)
+    mixed = (gap <= 0.3) & (np.abs(np.log(width[:, None] / width)) < 0.5)
+    return np.concatenate(shapes), mixed | (gap >= _APART * np.minimum(width[:, None], width))
+
+
+@lru_cache(maxsize=128)
+def _templates(left_out: tuple[int, ...], first: bool, last: bool, narrowest: float) -> _Templates:
+    keep = np.ones(SIDE, bool)
+    keep[list(left_out)] = False
+    x = (np.arange(SIDE) - REACH) / REACH
+    powers = np.stack([np.ones(SIDE), x, x * x][: 2 if first or last else 3], axis=1)
+    base, triangle = np.linalg.qr(powers[keep])
+    base_all = powers @ np.linalg.inv(triangle)
+    raw, together = _raw(first, last, narrowest)
+    kept = raw[:, keep]
+    bent = kept - (kept @ base) @ base.T
+    length = np.linalg.norm(bent, axis=1)
+    good = length > 0.02 * np.maximum(np.linalg.norm(kept, axis=1), 1e-9)
+    lines_all = (raw - (kept @ base) @ base_all.T)[good] / length[good, None]
+    return _Templates(keep, base, lines_all[:, keep], base_all, lines_all, together[np.ix_(good, good)])
+
+
+def _explained(windows: Floats, templates: _Templates, variance: Floats, most: int = 2) -> tuple[Floats, Floats]:
+    """What the best of no line to `most` lines leave over (n,), costs included, and their values (n, SIDE).
+
+    `variance` (n,) is that of the noise, in which the cost of a line is counted.
+    """
+    n = len(windows)
+    row = np.arange(n)
+    kept = windows[:, templates.keep]
+    on_base = kept @ templates.base
+    rest = kept - on_base @ templates.base.T
+    left = np.einsum("nk,nk->n", rest, rest)
+    ground = on_base @ templates.base_all.T
+    best, drawn = left.copy(), ground
+    seen = rest @ templates.lines.T
+    for sign in (1.0, -1.0):
+        along = sign * seen
+        one = along.argmax(axis=1)
+        height = np.maximum(along[row, one], 0.0)
+        share = templates.lines[one] @ templates.lines.T
+        across = np.sqrt(np.maximum(1 - share**2, 1e-6))
+        second = (along - height[:, None] * share) / across
+        upright = templates.together[one] & (second > 0) & (height[:, None] * across >= share * second)
+        second = np.where(upright, second, 0.0)
+        two = second.argmax(axis=1)
+        more = second[row, two]
+        after_one, after_two = left - height**2, left - height**2 - more**2
+        score, pair = after_one + _COST[0] * variance, after_two + _COST[1] * variance
+        takes_two = pair < score
+        score = np.minimum(score, pair)
+        if most > 2:
+            beside = templates.lines[two] - share[row, two][:, None] * templates.lines[one]
+            shared = (beside / across[row, two][:, None]) @ templates.lines.T
+            third = along - height[:, None] * share - more[:, None] * shared
+            third = third / np.sqrt(np.maximum(1 - share**2 - shared**2, 1e-4))
+            free = templates.together[one] & templates.together[two] & (third > 0)
+            score = np.minimum(score, after_two - np.where(free, third, 0.0).max(axis=1) ** 2 + _COST[2] * variance)
+        second_height = np.where(takes_two, more / across[row, two], 0.0)
+        first_height = height - share[row, two] * second_height
+        lines = first_height[:, None] * templates.lines_all[one] + second_height[:, None] * templates.lines_all[two]
+        drawn = np.where((score < best)[:, None], ground + sign * lines, drawn)
+        best = np.minimum(best, score)
+    return best, drawn
+
+
+def _groups(place: int) -> list[tuple[int, ...]]:
+    """One to three neighbouring points of a window with the candidate among them."""
+    found = [tuple(range(a, a + size)) for size in (1, 2, 3) for a in range(place - size + 1, place + 1)]
+    return [group for group in found if group[0] >= 0 and group[-1] < SIDE]
+
+
+def _rises(windows: Floats, group: tuple[int, ...], variance: Floats) -> NDArray[np.bool_]:
+    """Whether a group stands up (or down) sharply on both its sides: the second differences beside it say so."""
+    a, b = group[0], group[-1]
+    if a == 0:
+        level = 2 * windows[:, b + 1] - windows[:, b + 2]
+    elif b == SIDE - 1:
+        level = 2 * windows[:, a - 1] - windows[:, a - 2]
+    else:
+        level = (windows[:, a - 1] + windows[:, b + 1]) / 2
+    height = windows[:, list(group)].mean(axis=1) - level
+    sides = [
+        np.sign(height) * (windows[:, low] - 2 * windows[:, low + 1] + windows[:, low + 2])
+        for low in (a - 2, b)
+        if low >= 0 and low + 2 < SIDE
+    ]
+    least, most = np.min(sides, axis=0), np.max(sides, axis=0)
+    needed = np.maximum(_EDGE * np.abs(height), np.sqrt(variance))
+    return np.asarray((least >= needed) & (least >= _BALANCE * most))
+
+
+@dataclass(frozen=True, eq=False)
+class Judged:
+    """What was found of the candidates: the points of each one's spike (none where it is none), and which lines explain."""
+
+    points: tuple[Ints, ...]
+    lines: NDArray[np.bool_]
+
+
+def judge(y: Floats, at: Ints, sigma: Floats, threshold: float, narrowest: float) -> Judged:
+    """Judges the candidates at places `at` of a curve of at least `SIDE` points, with their noise `sigma`.
+
+    A line is no narrower than `narrowest` points FWHM. The threshold, in σ, scales what a spike must earn.
+    """
+    start = np.clip(at - REACH, 0, y.size - SIDE)
+    place = at - start
+    points, lines = [np.empty(0, np.intp)] * at.size, np.zeros(at.size, bool)
+    for where in np.unique(place):
+        members = np.flatnonzero(place == where)
+        for part in np.array_split(members, 1 + members.size // _BLOCK):
+            windows = y[start[part, None] + np.arange(SIDE)]
+            found, explained = _judge_windows(windows, int(where), sigma[part], threshold, narrowest)
+            lines[part] = explained
+            for row in np.flatnonzero(found.any(axis=1)):
+                points[part[row]] = start[part[row]] + np.flatnonzero(found[row])
+    return Judged(tuple(points), lines)
+
+
+def _judge_windows(
+    windows: Floats, place: int, sigma: Floats, threshold: float, narrowest: float
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """The points of spikes in windows (n, SIDE) whose candidates stand at one place, and which lines explain."""
+    first, last = place < 3, place > SIDE - 4
+    near = windows[:, max(place - 3, 0) : place + 4]
+    variance = sigma**2 + (_SHAPE * np.ptp(near, axis=1)) ** 2
+    windows = windows - windows.mean(axis=1, keepdims=True)
+    gain = _GAIN * (threshold / _AT_5_SIGMA) ** 2
+    left = _explained(windows, _templates((), first, last, narrowest), variance, 3)[0] / variance
+    found, explained = np.zeros(windows.shape, bool), left <= gain
+    doubtful = np.flatnonzero(~explained)
+    if not doubtful.size:
+        return found, explained
+    windows, variance, left = windows[doubtful], variance[doubtful], left[doubtful]
+    groups = _groups(place)
+    made = [_explained(windows, _templates(group, first, last, narrowest), variance) for group in groups]
+    scores = np.array([score / variance + len(group) for (score, _), group in zip(made, groups, strict=True)])
+    rising = np.array([_rises(windows, group, variance) for group in groups])
+    allowed = np.where(rising, scores, np.inf)
+    best = allowed.argmin(axis=0)
+    rest = allowed[best, np.arange(doubtful.size)]
+    sizes = np.array([len(group) for group in groups])[best]
+    is_spike = (left - rest > gain * np.maximum(1.0, (rest - sizes) / _FREEDOM)) & (rest <= _MOST_LEFT)
+    for i in np.flatnonzero(is_spike):
+        apart = abs(windows[i, place] - made[best[i]][1][i, place])
+        if apart <= threshold * sigma[doubtful[i]]:
+            continue
+        drawn = [line[i] for _, line in made]
+        found[doubtful[i]] = _extent(windows[i], place, variance[i], groups, groups[best[i]], drawn, scores[:, i])
+    return found, explained
+
+
+def _extent(
+    window: Floats, place: int, variance: float, groups: list[tuple[int, ...]], core: tuple[int, ...],
+    drawn: list[Floats], scores: Floats,
+) -> NDArray[np.bool_]:  # fmt: skip
+    """The points that belong to a spike: those that stand out from what the points outside a group of three tell."""
+    most, taken = (-1, 0.0), np.zeros(SIDE, bool)
+    for group, line, score in zip(groups, drawn, scores, strict=True):
+        if len(group) < 3 or not set(core) <= set(group):
+            continue
+        apart = (window - line) * np.sign(window[place] - line[place]) / np.sqrt(variance)
+        out = np.zeros(SIDE, bool)
+        out[list(group)] = apart[list(group)] > _NEIGHBOUR
+        if (int(out.sum()), -float(score)) > most:
+            most, taken = (int(out.sum()), -float(score)), out
+    points = np.flatnonzero(taken | (np.arange(SIDE) == place))
+    taken = np.zeros(SIDE, bool)
+    taken[points[0] : points[-1] + 1] = True
+    return taken
+
+
+@lru_cache(maxsize=8)
+def _least_left(narrowest: float, quantile: float) -> float:
+    """The quantile of what lines leave over of pure noise of variance one; from the same draws always."""
+    noise = np.random.default_rng(0).normal(size=(2000, SIDE))
+    return float(np.quantile(_left(noise, narrowest), quantile))
+
+
+def _left(windows: Floats, narrowest: float) -> Floats:
+    templates = _templates((), False, False, narrowest)
+    parts = np.array_split(windows, 1 + len(windows) // _BLOCK)
+    return np.concatenate([_explained(part, templates, np.zeros(len(part)))[0] for part in parts])
+
+
+_MOST_WINDOWS, _QUANTILE = 1500, 0.3
+
+
+def noise_between_lines(y: Floats, span: int, narrowest: float) -> Floats:
+    """The s. d. of the noise around each point, from what lines leave over in windows along the curve.
+
+    A low quantile over some `span` points, so that crowded or mismatched lines do not count as noise.
+    """
+    from scipy.ndimage import percentile_filter
+
+    step = max(REACH, y.size // _MOST_WINDOWS)
+    start = np.arange(0, y.size - SIDE + 1, step)
+    windows = y[start[:, None] + np.arange(SIDE)]
+    left = _left(windows - windows.mean(axis=1, keepdims=True), narrowest)
+    size = max(3, round(span / step)) | 1
+    if left.size > size:
+        low = percentile_filter(left, 100 * _QUANTILE, size=size, mode="mirror")
+    else:
+        low = np.full(left.size, np.quantile(left, _QUANTILE))
+    sigma = np.sqrt(np.maximum(low, 0.0) / _least_left(narrowest, _QUANTILE))
+    return np.asarray(np.interp(np.arange(y.size), start + REACH, sigma))
