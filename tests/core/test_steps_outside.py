@@ -78,7 +78,8 @@ PROPAGATED = [
     Slope(order=2, window=11), RunningArea(), Resample(method="linear", spacing=0.37), Zero(by="band", low=2, high=12),
     Resample(method="cubic spline", spacing=0.37), Zero(by="first point"),
     ReExpress(new_y="log(y)"), ReExpress(new_y="x^2*y"), ReExpress(new_x="1/(x + 1)", new_y="1/sqrt(y)"),
-    Scale(by="factor", factor=-3), SortMerge(),
+    Scale(by="factor", factor=-3), SortMerge(), RunningArea(zero=20.3), RunningArea(zero=59), RunningArea(zero=40),
+    RunningArea(zero=0.4), RunningArea(zero=58.5),
 ]  # fmt: skip
 
 
@@ -94,14 +95,24 @@ def test_u_is_what_a_monte_carlo_run_finds(step):
     np.testing.assert_allclose(passed.u[away], spread[away], rtol=0.05)
 
 
-def test_pchips_u_is_right_but_where_its_slope_is_limited():
-    """Where y turns, PCHIP holds its slope at zero: the law of propagation, being linear, is off by up to a fifth."""
+@pytest.mark.parametrize("steep", [0.0, 3.0])
+@pytest.mark.parametrize(
+    "step",
+    [
+        Resample(method="pchip", spacing=0.41), Resample(method="akima", spacing=0.41),
+        Smooth(method="moving median", window=7), Smooth(method="moving median", window=15),
+        RunningArea(rule="simpson", zero=21.4),
+    ],
+    ids=lambda step: f"{step.slug}, {step.digest()}",
+)  # fmt: skip
+def test_u_of_steps_that_bend_within_u(step, steep):
+    """Within 15 % of a Monte Carlo run with other draws, on slopes and with an uneven u, up to the ends."""
     x = np.arange(60.0)
-    start = curve(x, SMOOTH_Y, np.full(60, 0.05))
-    step = Resample(method="pchip", spacing=0.41)
-    ratio = step.apply(start).curve.u / monte_carlo(step, start)
-    assert np.mean(np.abs(ratio - 1) < 0.05) > 0.9
-    assert np.abs(ratio - 1).max() < 0.25
+    u = 0.05 * (1 + 0.8 * np.sin(x / 7))
+    start = curve(x, 4 * u.mean() * np.sin(x) + steep * x, u)
+    spread = monte_carlo(step, start)
+    away = spread > 1e-9 * spread.max()
+    np.testing.assert_allclose(step.apply(start).curve.u[away], spread[away], rtol=0.15)
 
 
 def test_simpsons_u_is_within_its_approximation():
@@ -116,7 +127,8 @@ def test_the_medians_u_is_that_of_a_rank():
     start = curve(np.arange(400.0), np.zeros(400), np.full(400, 1.0))
     step = Smooth(method="moving median", window=11)
     found = step.apply(start).curve.u[20:-20]
-    np.testing.assert_allclose(found, 0.370, rtol=0.03)
+    np.testing.assert_allclose(found, 0.370, rtol=0.12)  # of 500 draws: 3 % each, 360 points
+    assert found.mean() == pytest.approx(0.370, rel=0.01)
     assert monte_carlo(step, start, 600)[20:-20].mean() == pytest.approx(0.370, rel=0.03)
 
 
@@ -196,8 +208,7 @@ def test_a_sine_of_known_amplitude_frequency_and_phase(window):
 def test_parsevals_identity(n):
     y = np.random.default_rng(0).normal(2, 1, n)
     made = Spectrum(window="none", detrend="none", show="power").apply(curve(np.arange(n), y)).curve
-    total = made.y.sum() + (made.y[-1] if n % 2 == 0 else 0)  # the last of an even count has no mirror image
-    assert total == pytest.approx(np.mean(y**2), rel=1e-12)
+    assert made.y.sum() == pytest.approx(np.mean(y**2), rel=1e-12)
 
 
 def test_uneven_x_is_said_and_lomb_scargle_finds_the_sine():
@@ -413,7 +424,7 @@ def test_curves_are_combined_with_their_uncertainties():
     assert ratio.y_unit == ""
     assert ratio.u[0] == pytest.approx(5 * np.hypot(0.4 / 10, 0.3 / 2), rel=1e-9)
     averaged = Average().apply_among(curve(x, np.full(101, 5.0)), Others())
-    assert averaged.message == "mean of 9 curves, u from their scatter"
+    assert averaged.message == "mean of 9 curves; u from their scatter, pooled over the curve"
     assert np.abs(averaged.curve.y - 5).max() < 1.5
     assert 0.1 < averaged.curve.u.mean() < 0.5
 

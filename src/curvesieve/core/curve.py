@@ -84,6 +84,12 @@ class Curve:
         return replace(self, y=frozen(y), u=u, flags=flags)
 
     @cached_property
+    def used(self) -> Curve:
+        """The points that are not left out: what steps compute from, and what others take from this curve."""
+        out = (self.flags & Flag.LEFT_OUT) != 0
+        return self.take(~out) if out.any() else self
+
+    @cached_property
     def is_sorted(self) -> bool:
         """Whether x never goes backwards."""
         return bool(np.all(np.diff(self.x) >= 0))

@@ -134,6 +134,16 @@ def measure(unit: str) -> Measure:
     return Measure(factor, offset, tuple(sorted((base, power) for base, power in powers.items() if power)))
 
 
+def has_own_zero(unit: str) -> bool:
+    """Whether a unit counts from a zero of its own, as °C does: its numbers have differences, but no ratios or sums."""
+    return measure(unit).offset != 0
+
+
+def of_difference(unit: str) -> tuple[float, str]:
+    """What the difference of two values is multiplied by, and its unit: kelvin for °C and °F, else the same."""
+    return (measure(unit).factor, "K") if has_own_zero(unit) else (1.0, unit)
+
+
 def read_change(text: str) -> tuple[str, str]:
     """What a unit field says: ``mm`` → (``mm``, ``""``); ``% → 1`` or ``% -> 1`` → (``%``, ``1``), a conversion."""
     unit, arrow, target = text.replace("->", "→").partition("→")

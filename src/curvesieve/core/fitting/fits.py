@@ -204,6 +204,18 @@ def _full_watch(problem: Problem, watch: Watch | None) -> Watch | None:
     return None if watch is None else lambda free: watch(problem.full(free))
 
 
+def _outweighing(problem: Problem) -> list[str]:
+    """A word on a single point whose weight is more than that of all others together."""
+    if problem.u is None or problem.y.size < 3:
+        return []
+    at = int(np.argmin(problem.u))
+    weights = (problem.u[at] / problem.u) ** 2
+    if weights.sum() >= 2:
+        return []
+    name, x = problem.model.variables[0], problem.rows[0][at]
+    return [f"The point at {name} = {x:.6g} has more weight than all others together: the fit follows it. Check its u."]
+
+
 def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
     matrix, dead, mixed = covariance(problem, solution, said.scaled)
     names = problem.model.names
@@ -227,6 +239,7 @@ def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
     hit = [name for name, on in zip(free, on_bound(problem, solution.values), strict=True) if on]
     us = {name: u for name, u in us.items() if name not in hit}
     warnings = [f"{name} ended on its bound and has no u; those of the others hold for it fixed there." for name in hit]
+    warnings += _outweighing(problem)
     converged, message = solution.converged, solution.message
     if dead:
         converged = False

@@ -12,7 +12,7 @@ from pydantic import model_validator
 from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step, StepField
-from curvesieve.core.steps.carry import carried
+from curvesieve.core.steps.carry import carried, drawn_u
 from curvesieve.core.steps.lines import OWN, TABLES, lines_of, nearest_lines
 
 
@@ -26,6 +26,7 @@ class CalibrateX(Step):
     slug = "calibrate-x"
     label = "Calibrate x"
     intent = "re-axis"
+    left_out = "by itself"
     summary = "Bring measured lines to their reference positions"
     reference = "reference lines: see `lines`"
 
@@ -134,19 +135,27 @@ class Resample(Step):
 
     def apply_among(self, curve: Curve, others: Others) -> Passed:
         x = self._wanted(curve, others)
-        inside = (x >= curve.x.min()) & (x <= curve.x.max())
+        first, last = float(curve.x.min()), float(curve.x.max())
+        rounding = 1e-9 * (last - first)  # 3 · 0.1 is a little more than 0.3
+        inside = (x >= first - rounding) & (x <= last + rounding)
+        x = np.where(inside, np.clip(x, first, last), x)
         outside = int(np.count_nonzero(~inside))
         if not self.beyond:
             x = x[inside]
         if not x.size:
             raise InputError(f"none of the wanted x lies on the curve, from {curve.x.min():g} to {curve.x.max():g}.")
         operator = interpolator(curve.x, self.method)
-        u = carried(lambda y: operator(y)(x), curve.y, curve.u, 12)
+        if self.method in ("akima", "pchip"):
+            u = drawn_u(lambda y: operator(y)(x), curve.y, curve.u)
+        else:
+            u = carried(lambda y: operator(y)(x), curve.y, curve.u, 12)
         kept = np.isin(x, curve.x)
         nearest = np.clip(np.searchsorted(curve.x, x), 0, len(curve) - 1)
         flags = np.where(kept, curve.flags[nearest], Flag.PATCHED).astype(np.uint8)
         made = replace(curve, x=x, y=operator(curve.y)(x), u=u, flags=flags)
         said = f"{counted(x.size, 'point')}, {int(np.count_nonzero(~kept)):,} of them made ({self.method})"
+        if u is not None:
+            said += "; u of neighbours is correlated"
         if outside:
             said += f"; {outside:,} beyond the ends {'guessed' if self.beyond else 'not made'}"
         return Passed(made, Caught(), said)
@@ -158,7 +167,7 @@ class Resample(Step):
         if self.onto == "another curve":
             if not self.donor.strip():
                 raise InputError("no curve is named whose x should be used; type its label.")
-            return np.unique(others.curve(self.donor).x)
+            return np.unique(others.curve(self.donor).used.x)
         if self.onto == "given x":
             if not self.values:
                 raise InputError("no x values are given; paste or type them.")

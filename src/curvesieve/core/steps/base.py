@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import importlib
 from abc import abstractmethod
-from dataclasses import dataclass, field
-from typing import Any, ClassVar, Protocol
+from dataclasses import dataclass, field, replace
+from typing import Any, ClassVar, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from pydantic.fields import FieldInfo
 
-from curvesieve.core.curve import Curve
-from curvesieve.core.errors import InputError, nearest
+from curvesieve.core.curve import Curve, Flag
+from curvesieve.core.errors import InputError, counted, nearest
 
 MODULES = ("trim", "repair", "bridge", "level", "baseline", "smooth", "axis", "transform", "combine")
 """The modules that declare steps, in the order in which an intent lists them."""
@@ -83,6 +83,12 @@ def StepField(  # a field factory reads as a type at its place of use, like pyda
     return Field(default, title=label, description=help, json_schema_extra=extra, **limits)
 
 
+LeftOut = Literal["by itself", "stay", "shifted", "dropped"]
+"""What a step does with points that are left out, which it must not compute from: it looks at them `by itself`, since
+it works point by point or asks for their flags; they `stay` where they are beside the new values of the others; they
+are `shifted` by what is done to their neighbours; they are `dropped`, since they have no value of the new kind."""
+
+
 class Step(BaseModel):
     """One repair or preparation. Subclasses declare fields and `apply`; see `trim` and `repair`."""
 
@@ -94,6 +100,7 @@ class Step(BaseModel):
     intent: ClassVar[str]
     summary: ClassVar[str]
     reference: ClassVar[str] = ""
+    left_out: ClassVar[LeftOut] = "dropped"
     @abstractmethod
     def apply(self, curve: Curve) -> Passed:
         """Passes the curve on; never writes into its arrays. Raises InputError when it cannot work on it."""
@@ -105,6 +112,15 @@ class Step(BaseModel):
     def apply_among(self, curve: Curve, others: Others) -> Passed:
         """`apply`, for steps that take from other curves, too."""
         return self.apply(curve)
+
+    def passing(self, curve: Curve, others: Others) -> Passed:
+        """`apply_among` on the points that are used, with those that are left out treated as `left_out` declares."""
+        out = (curve.flags & Flag.LEFT_OUT) != 0
+        if self.left_out == "by itself" or not out.any():
+            return self.apply_among(curve, others)
+        if out.all():
+            raise InputError("every point is left out; take some in again.")
+        return _beside_left_out(curve, out, self.apply_among(curve.used, others), self.left_out)
 
     def takes(self) -> tuple[str, ...] | None:
         """The names of the other curves that the step takes from; None means all others of the family."""
@@ -127,6 +143,33 @@ class Step(BaseModel):
     def fitted_to(cls, curve: Curve) -> Step:
         """The step a user starts from on this curve; the defaults unless a step knows better."""
         return cls()
+
+
+def _beside_left_out(curve: Curve, out: NDArray[np.bool_], passed: Passed, way: LeftOut) -> Passed:
+    """What passed of the used points, put together with those that are left out."""
+    used, gone = np.flatnonzero(~out), np.flatnonzero(out)
+    drawn = None
+    if passed.drawn is not None:
+        drawn = np.full(len(curve), np.nan)
+        drawn[used] = passed.drawn
+    part, points, passed_y = passed.curve, used[passed.caught.points], passed.caught.passed_y
+    if way == "dropped" or len(part) != used.size:
+        order = np.argsort(np.concatenate([points, gone]), kind="stable")
+        points = np.concatenate([points, gone])[order]
+        passed_y = np.concatenate([passed_y, np.full(gone.size, np.nan)])[order]
+        said = f"{passed.message}; {counted(gone.size, 'left-out point')} dropped"
+        return Passed(part, Caught(points, passed_y), said, drawn)
+    y, u, flags = curve.y.copy(), None if part.u is None else np.ones(len(curve)), curve.flags.copy()
+    if way == "shifted":
+        before = curve.used
+        order = np.argsort(before.x, kind="stable")
+        y[gone] += np.interp(curve.x[gone], before.x[order], (part.y - before.y)[order])
+    y[used], flags[used] = part.y, part.flags
+    if u is not None and part.u is not None:
+        u[used] = part.u
+        u[gone] = float(np.median(part.u)) if curve.u is None else curve.u[gone]
+    whole = replace(part, x=curve.x, y=y, u=u, flags=flags)
+    return Passed(whole, Caught(points, passed_y), passed.message, drawn)
 
 
 def registered_steps() -> dict[str, type[Step]]:

@@ -24,6 +24,7 @@ class Baseline(Banded):
     slug = "baseline"
     label = "Baseline"
     intent = "level"
+    left_out = "shifted"
     summary = "Take off a constant, polynomial, least-squares or drawn baseline"
     reference = (
         "ALS: Eilers and Boelens 2005; arPLS: Baek et al., Analyst 140 (2015) 250; airPLS: Zhang et al., Analyst 135 "

@@ -45,6 +45,7 @@ class Bridge(Banded):
     slug = "bridge"
     label = "Bridge"
     intent = "repair"
+    left_out = "by itself"
     summary = "Replace a faulty band by a curve fitted to its flanks"
     reference = "least squares and propagation of uncertainty, JCGM 100:2008, 5.2.2"
 

@@ -13,6 +13,7 @@ from curvesieve.core.errors import InputError, counted
 from curvesieve.core.steps.axis import interpolator
 from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step, StepField
 from curvesieve.core.steps.carry import carried
+from curvesieve.core.steps.level import in_kelvin
 
 
 class Combine(Step):
@@ -25,6 +26,7 @@ class Combine(Step):
     slug = "combine"
     label = "Combine"
     intent = "combine"
+    left_out = "by itself"
     summary = "Subtract, add or divide by another curve"
 
     operation: Literal["subtract", "add", "multiply", "divide"] = StepField(
@@ -39,12 +41,15 @@ class Combine(Step):
     def apply_among(self, curve: Curve, others: Others) -> Passed:
         if not self.donor.strip():
             raise InputError("no other curve is named; type the label of the blank or reference.")
-        donor = others.curve(self.donor)
+        donor = others.curve(self.donor).used
+        if not len(donor):
+            raise InputError(f"every point of {self.donor} is left out.")
         same = units.measure(donor.x_unit).powers == units.measure(curve.x_unit).powers
         if donor.x_unit and curve.x_unit and donor.x_unit != curve.x_unit:
             if not same:
                 raise InputError(f"x of {self.donor} is in {donor.x_unit}, here in {curve.x_unit}; they do not match.")
             donor = replace(donor, x=units.convert(donor.x, donor.x_unit, curve.x_unit))
+        curve, donor = self._on_one_scale(curve, donor)
         if self.operation in ("subtract", "add") and donor.y_unit != curve.y_unit and donor.y_unit and curve.y_unit:
             ratio = units.convert(np.ones(1), donor.y_unit, curve.y_unit)[0]
             donor = replace(donor, y=donor.y * ratio, u=None if donor.u is None else donor.u * ratio)
@@ -76,6 +81,17 @@ class Combine(Step):
             drawn[keep] = other
         result = replace(made.with_y(y, u, made.flags), y_unit=unit)
         return Passed(result, Caught(gone, np.full(gone.size, np.nan)), said, drawn=drawn)
+
+    def _on_one_scale(self, curve: Curve, donor: Curve) -> tuple[Curve, Curve]:
+        """Temperatures in kelvin, before they are combined: °C and °F count from zeros of their own."""
+        if not (units.has_own_zero(curve.y_unit) or units.has_own_zero(donor.y_unit)):
+            return curve, donor
+        if self.operation == "add":
+            raise InputError(
+                f"temperatures in {curve.y_unit or 'no unit'} and {donor.y_unit or 'no unit'} have no sum; subtract "
+                "them, or scale both to K first."
+            )
+        return in_kelvin(curve), in_kelvin(donor)
 
     def _computed(self, y: Floats, other: Floats) -> tuple[Floats, tuple[Floats, Floats]]:
         """The result and its slopes by this and by the other curve."""
@@ -115,16 +131,44 @@ def _joined(u: Floats | None, other: Floats | None, slopes: tuple[Floats, Floats
     return np.maximum(total, 1e-12 * float(np.max(total)))
 
 
+_SURE, _BLOCKS, _FREEDOM = 1e-3, 10, 60
+"""Chance below which the scatter counts as changing along the curve, blocks that it is judged by, and degrees of
+freedom that a pooled variance must rest on: its square root is then known to 9 %."""
+
+
+def _pooled(variances: Floats, dof: int) -> tuple[Floats, str]:
+    """The s. d. at each point from variances of few values, pooled; and over what, in words.
+
+    Whether the variance changes along the curve is asked by Bartlett's test (Proc. R. Soc. A 160 (1937) 268; from
+    memory) of ten blocks, without its small-sample correction, which such blocks do not need.
+    """
+    from scipy.ndimage import uniform_filter1d
+    from scipy.special import chdtrc
+
+    n = variances.size
+    whole = float(variances.mean())
+    window = min(n, max(3, -(-_FREEDOM // dof))) | 1
+    blocks = np.array([part.mean() for part in np.array_split(variances, _BLOCKS) if part.size])
+    if n < 2 * window or whole <= 0 or not blocks.min() > 0:
+        return np.full(n, np.sqrt(whole)), "the curve"
+    statistic = dof * n / blocks.size * float(np.sum(np.log(whole) - np.log(blocks)))
+    if chdtrc(blocks.size - 1, statistic) > _SURE:
+        return np.full(n, np.sqrt(whole)), "the curve"
+    return np.sqrt(uniform_filter1d(variances, window, mode="nearest")), f"{window} neighbouring points"
+
+
 class Average(Step):
     """The mean or median of this curve and its replicates, at this curve's x and where all reach.
 
     u is the scatter of the replicates: s/√n for the mean, and π/2 times its square for the median (the large-sample
-    value for normal noise).
+    value for normal noise). A few replicates tell little of s at a single point, and weights made of that would be
+    noise: s² is pooled over the whole curve, or, where it changes along the curve, over neighbouring points.
     """
 
     slug = "average"
     label = "Average"
     intent = "combine"
+    left_out = "stay"
     summary = "Mean or median of the family's replicates"
 
     by: Literal["mean", "median"] = StepField("mean", label="by", help="The median is not pulled by one bad replicate.")
@@ -137,6 +181,7 @@ class Average(Step):
 
     def apply_among(self, curve: Curve, others: Others) -> Passed:
         replicates = [others.curve(name) for name in self.donors] if self.donors else others.family()
+        replicates = [replicate.used for replicate in replicates if len(replicate.used)]
         if not replicates:
             raise InputError("there is no other curve to average with; name some, or bring replicates in as a family.")
         low = max(float(c.x.min()) for c in (curve, *replicates))
@@ -147,11 +192,12 @@ class Average(Step):
         made = curve.take(keep)
         stack = np.array([made.y, *(on_grid(replicate, made.x)[0] for replicate in replicates)])
         y = stack.mean(axis=0) if self.by == "mean" else np.median(stack, axis=0)
-        u = stack.std(axis=0, ddof=1) / np.sqrt(len(stack))
-        u = u if self.by == "mean" else u * np.sqrt(np.pi / 2)
-        u = np.maximum(u, 1e-12 * max(float(u.max()), 1e-300))
+        s, over = _pooled(stack.var(axis=0, ddof=1), len(stack) - 1)
+        u = s / np.sqrt(len(stack)) * (1.0 if self.by == "mean" else np.sqrt(np.pi / 2))
+        if not u.max() > 0:
+            raise InputError("the replicates are equal to the last digit; without scatter there is no u.")
         gone = np.flatnonzero(~keep)
-        said = f"{self.by} of {len(stack)} curves, u from their scatter"
+        said = f"{self.by} of {len(stack)} curves; u from their scatter, pooled over {over}"
         return Passed(made.with_y(y, u, made.flags), Caught(gone, np.full(gone.size, np.nan)), said)
 
     def takes(self) -> tuple[str, ...] | None:

@@ -9,20 +9,32 @@ import numpy as np
 from pydantic import model_validator
 
 from curvesieve.core import units
-from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps.base import Caught, Passed, Step, StepField
 from curvesieve.core.steps.trim import Banded
 
 
-def in_band(x: Floats, low: float | None, high: float | None, what: str) -> np.ndarray:
-    """The points of a band (an empty end is open); raises InputError when there is none."""
+def in_band(
+    x: Floats, low: float | None, high: float | None, what: str, used: np.ndarray | None = None
+) -> np.ndarray:
+    """The points of a band (an empty end is open) that are used; raises InputError when there is none."""
     inside = (x >= (-np.inf if low is None else low)) & (x <= (np.inf if high is None else high))
+    inside &= True if used is None else used
     if not inside.any():
         raise InputError(
             f"no point lies in the {what} ({low} to {high}); the curve runs from {x.min():g} to {x.max():g}."
         )
     return inside
+
+
+def in_kelvin(curve: Curve) -> Curve:
+    """The curve with a y on a scale that has a zero of its own (°C, °F) in kelvin: only so has it ratios."""
+    if not units.has_own_zero(curve.y_unit):
+        return curve
+    ratio = units.convert(np.ones(1), curve.y_unit, "K")[0] - units.convert(np.zeros(1), curve.y_unit, "K")[0]
+    u = None if curve.u is None else curve.u * ratio
+    return replace(curve, y=units.convert(curve.y, curve.y_unit, "K"), u=u, y_unit="K")
 
 
 class ShiftLevel(Step):
@@ -36,6 +48,7 @@ class ShiftLevel(Step):
     slug = "shift-level"
     label = "Shift level"
     intent = "repair"
+    left_out = "shifted"
     summary = "Close a jump by an offset or a factor"
 
     at: float | None = StepField(None, label="at", unit="x", help="x of the jump; empty: the largest one is found.")
@@ -112,6 +125,7 @@ class Zero(Banded):
     slug = "zero"
     label = "Zero"
     intent = "level"
+    left_out = "by itself"
     summary = "Subtract the first point, a band's mean or a preload"
 
     axis: Literal["x", "y"] = StepField("y", label="axis", help="Which of the two is zeroed.")
@@ -125,35 +139,48 @@ class Zero(Banded):
     def apply(self, curve: Curve) -> Passed:
         if self.by == "preload":
             return self._preload(curve)
-        values = curve.x if self.axis == "x" else curve.y
-        zero, spread = self.value, 0.0
-        if self.by == "first point":
-            zero, spread = float(values[0]), 0.0 if curve.u is None else float(curve.u[0])
-        elif self.by == "band":
-            inside = in_band(curve.x, self.low, self.high, "band")
-            zero = float(values[inside].mean())
-            spread = 0.0 if curve.u is None else float(np.sqrt(np.sum(curve.u[inside] ** 2)) / inside.sum())
+        zero, inside = self._zero(curve)
         message = f"{self.axis} less {zero:.6g}"
         if self.axis == "x":
-            return Passed(replace(curve, x=curve.x - zero), Caught(), message)
-        u = None if curve.u is None else self._u(curve.u, spread, curve.x)
+            factor, unit = units.of_difference(curve.x_unit)
+            return Passed(replace(curve, x=(curve.x - zero) * factor, x_unit=unit), Caught(), message)
+        u, flags = curve.u, curve.flags
+        if u is not None and self.by != "value":
+            u = self._u(u, inside)
+            message += "; u is correlated through the common zero"
+        if inside.sum() == 1:  # zero by definition: it says nothing, and its u of nothing would outweigh all others
+            flags = np.where(inside, flags | Flag.PATCHED, flags).astype(np.uint8)
         drawn = np.full(len(curve), zero)
-        return Passed(curve.with_y(curve.y - zero, u, curve.flags), Caught(), message, drawn=drawn)
+        factor, unit = units.of_difference(curve.y_unit)
+        u = None if u is None else u * factor
+        made = replace(curve.with_y((curve.y - zero) * factor, u, flags), y_unit=unit)
+        return Passed(made, Caught(), message, drawn=drawn)
 
-    def _u(self, u: Floats, spread: float, x: Floats) -> Floats:
-        """The zero's own u comes in; a point that is part of the zero is correlated with it."""
+    def _zero(self, curve: Curve) -> tuple[float, np.ndarray]:
+        """What is subtracted, and the points that it is made of; those that are left out are never among them."""
+        used = (curve.flags & Flag.LEFT_OUT) == 0
+        values = curve.x if self.axis == "x" else curve.y
         if self.by == "value":
-            return u
+            return self.value, np.zeros(len(curve), bool)
+        if not used.any():
+            raise InputError("every point is left out; take some in again.")
+        inside = np.zeros(len(curve), bool)
         if self.by == "first point":
-            made = np.hypot(u, spread)
-            made[0] = 1e-12 * u[0]
-            return made
-        inside = in_band(x, self.low, self.high, "band")
-        total = u**2 + spread**2 - np.where(inside, 2 * u**2 / inside.sum(), 0.0)
-        return np.sqrt(np.maximum(total, (1e-12 * u) ** 2))
+            inside[np.flatnonzero(used)[0]] = True
+        else:
+            inside = in_band(curve.x, self.low, self.high, "band", used)
+        return float(values[inside].mean()), inside
+
+    @staticmethod
+    def _u(u: Floats, inside: np.ndarray) -> Floats:
+        """The zero's own u comes in; a point that is part of the zero is correlated with it."""
+        count = int(inside.sum())
+        common = float(np.sum(u[inside] ** 2)) / count**2
+        total = u**2 + common - np.where(inside, 2 * u**2 / count, 0.0)
+        return np.sqrt(total if count > 1 else np.where(inside, u**2 + common, total))
 
     def _preload(self, curve: Curve) -> Passed:
-        reached = np.flatnonzero(curve.y >= self.value)
+        reached = np.flatnonzero((curve.y >= self.value) & ((curve.flags & Flag.LEFT_OUT) == 0))
         if not reached.size:
             raise InputError(f"y never reaches the preload of {self.value:g}; its largest value is {curve.y.max():g}.")
         first = int(reached[0])
@@ -164,7 +191,9 @@ class Zero(Banded):
         made = curve.take(slice(first, None))
         gone = np.arange(first)
         message = f"x zero where y reaches {self.value:g}, at {at:.6g}"
-        return Passed(replace(made, x=made.x - at), Caught(gone, np.full(gone.size, np.nan)), message)
+        factor, unit = units.of_difference(curve.x_unit)
+        made = replace(made, x=(made.x - at) * factor, x_unit=unit)
+        return Passed(made, Caught(gone, np.full(gone.size, np.nan)), message)
 
     def digest(self) -> str:
         return f"{self.axis}, {self.by}" + (f" {self.value:g}" if self.by in ("value", "preload") else "")
@@ -177,6 +206,7 @@ class Scale(Banded):
     slug = "scale"
     label = "Scale"
     intent = "level"
+    left_out = "by itself"
     summary = "Factor, other unit, or normalised"
 
     axis: Literal["x", "y"] = StepField("y", label="axis", help="Which of the two is scaled.")
@@ -203,7 +233,8 @@ class Scale(Banded):
         elif self.axis == "x":
             raise InputError(f"x cannot be normalised to its {self.by}; choose y, a factor or a unit.")
         else:
-            reference = self._reference(curve)
+            curve = in_kelvin(curve)
+            reference = self._reference(curve.used)
             if reference == 0 or not np.isfinite(reference):
                 raise InputError(
                     f"the {self.by} is {reference:g}, by which nothing can be divided; choose another reference."

@@ -38,6 +38,7 @@ class Despike(Step):
     slug = "despike"
     label = "Despike"
     intent = "repair"
+    left_out = "by itself"
     summary = "Find spikes that no line could be, and patch them"
     reference = "own rule; second differences and lines as told in its help"
 
@@ -131,7 +132,8 @@ class Despike(Step):
         for _ in range(self._MAX_ROUNDS):
             size = self._stands_out(y, sigma)
             at = np.flatnonzero((size > 0) & ~caught & ~settled)
-            fresh, found = _strongest(at, size, spikes.judge(y, at, sigma[at], self.threshold, narrowest).points, y.size)
+            judged = spikes.judge(y, at, sigma[at], self.threshold, narrowest)
+            fresh, found = _strongest(at, size, judged.points, y.size)
             fresh &= ~caught
             if not fresh.any():
                 break
@@ -175,6 +177,7 @@ class DespikeDifferences(Step):
     slug = "despike-differences"
     label = "Despike by differences"
     intent = "repair"
+    left_out = "stay"
     summary = "Find one-channel spikes by the steps between neighbours"
     reference = "Whitaker and Hayes, Chemom. Intell. Lab. Syst. 179 (2018) 82"
 

@@ -143,7 +143,7 @@ def through(slot: Slot, curve: Curve, others: Others = ALONE) -> Trail:
         if not len(curve):
             raise InputError("no point is left to work on; look at the steps before this one.")
         with np.errstate(all="ignore"):  # a number that grows beyond all bounds is refused by the curve it would make
-            passed: Passed = slot.step.apply_among(curve, others)
+            passed: Passed = slot.step.passing(curve, others)
         if not len(passed.curve):
             raise InputError("no point would be left; it let everything pass instead.")
     except InputError as error:

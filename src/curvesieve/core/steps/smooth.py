@@ -10,7 +10,7 @@ import numpy as np
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps.base import Caught, Passed, Step, StepField
-from curvesieve.core.steps.carry import carried, spacing_of
+from curvesieve.core.steps.carry import carried, drawn_u, spacing_of
 from curvesieve.core.steps.repair import running_median, typical_noise
 
 _TOO_MUCH = 1.3
@@ -19,14 +19,15 @@ _TOO_MUCH = 1.3
 class Smooth(Step):
     """Smooths y by a filter over a window, by Whittaker's penalised least squares, or by a smoothing spline.
 
-    u is carried through the filter for independent points; the median's u is that of normal noise. The smoothed points
-    are then correlated, which later fits do not know. What is taken away is compared with the noise (see
-    `typical_noise`).
+    u is carried through the filter for independent points; the median's is the s. d. over 500 draws of normal noise.
+    The smoothed points are then correlated, which later fits do not know. What is taken away is compared with the noise
+    (see `typical_noise`).
     """
 
     slug = "smooth"
     label = "Smooth"
     intent = "smooth"
+    left_out = "stay"
     summary = "Savitzky–Golay, moving mean or median, Gaussian, Whittaker, spline"
     reference = (
         "Savitzky and Golay, Anal. Chem. 36 (1964) 1627; Eilers, Anal. Chem. 75 (2003) 3631 (Whittaker; from memory)"
@@ -55,6 +56,8 @@ class Smooth(Step):
         """With u, the filter runs once for every point that it reaches."""
         reach = {"gaussian": 5 * self.width, "whittaker": 8 * 10 ** (self.strength / 4), "spline": 40.0}
         runs = 1.0 if curve.u is None else min(2 * reach.get(self.method, self.window) + 1, len(curve))
+        if self.method == "moving median" and curve.u is not None:
+            runs = 500.0
         return len(curve) * runs * (5 if self.method == "spline" else 1)
 
     def apply(self, curve: Curve) -> Passed:
@@ -71,7 +74,7 @@ class Smooth(Step):
         operator, reach = self._operator(curve)
         y = operator(curve.y)
         if self.method == "moving median":
-            u = _median_u(curve.u, window)
+            u = drawn_u(operator, curve.y, curve.u)
         else:
             u = carried(operator, curve.y, curve.u, min(reach, n))
         return Passed(curve.with_y(y, u, curve.flags), Caught(), self._said(curve, y), drawn=y)
@@ -83,6 +86,8 @@ class Smooth(Step):
         said = f"took away {share}"
         if noise > 0 and taken > _TOO_MUCH * noise:
             said += ": more than noise, signal may go with it"
+        if curve.u is not None:
+            said += "; u of neighbours is correlated"
         if self.method != "spline" and not spacing_of(curve.x)[1]:
             said += "; x is uneven, points are taken as even"
         return said
@@ -128,19 +133,6 @@ class Smooth(Step):
             "spline": f"λ 1e{self.strength:g}",
         }
         return f"{self.method}, {detail.get(self.method, f'{self.window | 1} points')}"
-
-
-def _median_u(u: Floats | None, window: int) -> Floats | None:
-    """The u of a running median of normal noise: √(π/2 / (n + π/2 − 1)) of the root mean square u in the window.
-
-    The large-sample variance π/2 · σ²/n with the usual correction for small n (exact to 1 % from n = 3 on).
-    """
-    if u is None:
-        return None
-    from scipy.ndimage import uniform_filter1d
-
-    mean_square = np.asarray(uniform_filter1d(u**2, window, mode="mirror"))
-    return np.sqrt(mean_square * (np.pi / 2) / (window + np.pi / 2 - 1))
 
 
 def _whittaker(n: int, lam: float) -> Callable[[Floats], Floats]:

@@ -171,7 +171,7 @@ def _rises(windows: Floats, group: tuple[int, ...], variance: Floats) -> NDArray
 
 @dataclass(frozen=True, eq=False)
 class Judged:
-    """What was found of the candidates: the points of each one's spike (none where it is none), and which lines explain."""
+    """What was found of the candidates: the points of each one's spike (none: it is none), and which lines explain."""
 
     points: tuple[Ints, ...]
     lines: NDArray[np.bool_]

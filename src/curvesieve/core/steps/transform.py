@@ -9,9 +9,10 @@ from fractions import Fraction
 from typing import Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from curvesieve.core import units
-from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.formula import compile_formula, evaluate, parse
 from curvesieve.core.formula.dimension import dimension
@@ -113,25 +114,41 @@ class RunningArea(Step):
             curve,
             y=area,
             u=u,
+            flags=self._flags(curve),
             y_label=f"∫{curve.y_label}",
             y_unit=units.power_product(curve.x_unit, 1, curve.y_unit, 1),
         )
-        return Passed(made, Caught(), f"area from {area.min():.4g} to {area.max():.4g}")
+        said = f"area from {area.min():.4g} to {area.max():.4g}"
+        said += "; u of all points is correlated" if u is not None else ""
+        return Passed(made, Caught(), said)
+
+    def _flags(self, curve: Curve) -> NDArray[np.uint8]:
+        """The point at the zero is zero by definition: patched, so that no fit takes it for a measured one."""
+        at = curve.x == (curve.x[0] if self.zero is None else self.zero)
+        return np.where(at, curve.flags | Flag.PATCHED, curve.flags).astype(np.uint8)
 
     def _u(self, curve: Curve) -> Floats:
         assert curve.u is not None
         steps = np.diff(curve.x)
-        inner = np.zeros(len(curve))
+        n, i = len(curve), np.arange(len(curve))
+        inner = np.zeros(n)
         inner[:-1] += steps / 2
         inner[1:] += steps / 2
         # Simpson's weights alternate between 4/3 and 2/3 of the trapezia's: their mean square is 10/9.
         grown = 10 / 9 if self.rule == "simpson" else 1.0
-        before = np.concatenate([[0.0], np.cumsum((inner * curve.u) ** 2 * grown)[:-1]])
+        whole = np.concatenate([[0.0], np.cumsum((inner * curve.u) ** 2) * grown])
         last = np.concatenate([[0.0], steps / 2])
-        total = before + (last * curve.u) ** 2
-        if self.zero is not None:
-            at = int(np.searchsorted(curve.x, self.zero))
-            total = np.abs(total - total[min(at, len(curve) - 1)])
+        # The zero lies between the points k and k + 1: its own area has the full weight of every point before k, and
+        # these of the two, which the straight line between the areas there gives.
+        at = curve.x[0] if self.zero is None else self.zero
+        k = int(np.clip(np.searchsorted(curve.x, at, side="right") - 1, 0, n - 2))
+        share = (at - curve.x[k]) / steps[k]
+        zero = {k: (1 - share) * last[k] + share * inner[k], k + 1: share * last[k + 1]}
+        total = np.where(i > k + 1, whole[i] - whole[min(k + 2, n)] + (last * curve.u) ** 2, 0.0)
+        total += np.where(i < k, whole[k] - whole[np.minimum(i + 1, n)] + ((last - inner) * curve.u) ** 2, 0.0)
+        for j, weight in zero.items():
+            own = np.where(i > j, inner[j], np.where(i == j, last[j], 0.0))
+            total += ((own - weight) * curve.u[j]) ** 2
         return positive(np.sqrt(total), curve.u * np.mean(steps))
 
     def digest(self) -> str:
@@ -179,18 +196,23 @@ class Spectrum(Step):
         y = self._detrended(x, y)
         weights = self._weights(y.size)
         if not even and self.uneven == "lomb-scargle":
+            nyquist = False
             frequency, made = _lomb_scargle(x, y, weights, step, self.padding)
             said = "x is uneven: Lomb–Scargle"
         else:
             n = y.size * self.padding
+            nyquist = n % 2 == 0
             frequency = np.asarray(np.fft.rfftfreq(n, step), dtype=np.float64)
             made = np.fft.rfft(y * weights, n) / weights.sum()
             doubled: Floats = np.full(frequency.size, 2.0)
             doubled[0] = 1.0
-            if n % 2 == 0:
+            if nyquist:
                 doubled[-1] = 1.0
             made = made * doubled
-        values = {"amplitude": np.abs(made), "phase": self._phase(made, frequency, x[0]), "power": self._power(made)}
+        values = {
+            "amplitude": np.abs(made), "phase": self._phase(made, frequency, x[0]),
+            "power": self._power(made, nyquist),
+        }  # fmt: skip
         unit = {"amplitude": curve.y_unit, "phase": "rad", "power": units.power_product("", 0, curve.y_unit, 2)}
         result = Curve(
             frequency, values[self.show], None, x_label="frequency", y_label=f"{self.show} of {curve.y_label}",
@@ -220,9 +242,11 @@ class Spectrum(Step):
         return np.asarray(np.where(amplitude > 1e-9 * amplitude.max(), phase, 0.0))
 
     @staticmethod
-    def _power(made: np.ndarray) -> Floats:
+    def _power(made: np.ndarray, nyquist: bool) -> Floats:
         power: Floats = np.abs(made) ** 2 / 2
         power[0] *= 2  # a constant's mean square is its square
+        if nyquist:
+            power[-1] *= 2  # and so is that of values that change sign at every point
         return power
 
     def digest(self) -> str:
@@ -259,6 +283,7 @@ class ReExpress(Step):
     slug = "re-express"
     label = "Re-express"
     intent = "transform"
+    left_out = "by itself"
     summary = "New x and y by formulas in x and y"
 
     new_x: str = StepField("x", label="new x", help="A formula in x and y.")

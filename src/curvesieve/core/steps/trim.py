@@ -31,6 +31,7 @@ class KeepRange(Banded):
     slug = "keep-range"
     label = "Keep range"
     intent = "trim"
+    left_out = "by itself"
     summary = "Keep one stretch of x, drop the rest"
 
     low: float | None = StepField(None, label="low", unit="x", help="Smallest x that passes; empty: no lower limit.")
@@ -71,6 +72,7 @@ class LeaveOut(Banded):
     slug = "leave-out"
     label = "Leave out"
     intent = "trim"
+    left_out = "by itself"
     summary = "Keep points, but use them for nothing"
 
     low: float | None = StepField(None, label="low", unit="x", help="Where the band begins; empty with high: no band.")
@@ -126,6 +128,7 @@ class SortMerge(Step):
     slug = "sort"
     label = "Sort and merge"
     intent = "trim"
+    left_out = "by itself"
     summary = "Order by x, average points that share it"
 
     merge: bool = StepField(True, label="merge equal x", help="Average the points that share an x.")
@@ -134,19 +137,39 @@ class SortMerge(Step):
         order = np.argsort(curve.x, kind="stable")
         moved = int(np.count_nonzero(order != np.arange(order.size)))
         made = curve.take(order) if moved else curve
-        x, first, counts = np.unique(made.x, return_index=True, return_counts=True)
-        if not self.merge or x.size == made.x.size:
+        if not self.merge:
             return Passed(made, Caught(), f"{counted(moved, 'point')} moved")
+        return self._merged(made, order, moved)
+
+    def _merged(self, made: Curve, order: np.ndarray, moved: int) -> Passed:
+        """The ordered curve with one point for each x; points that are left out stay beside the others."""
+        out = (made.flags & Flag.LEFT_OUT) != 0
+        whole, made, order_used = made, made.used, order[~out]
+        x, first, counts = np.unique(made.x, return_index=True, return_counts=True)
+        if x.size == made.x.size:
+            return Passed(whole, Caught(), f"{counted(moved, 'point')} moved")
         weights = np.ones(made.x.size) if made.u is None else 1 / made.u**2
         sums = np.add.reduceat(weights, first)
         y = np.add.reduceat(weights * made.y, first) / sums
         flags = np.bitwise_or.reduceat(made.flags, first)
         u = None if made.u is None else 1 / np.sqrt(sums)
         merged = replace(made, x=x, y=y, u=u, flags=flags)
-        gone = np.sort(order[np.isin(made.x, x[counts > 1])])
+        gone = np.sort(order_used[np.isin(made.x, x[counts > 1])])
         extra = made.x.size - x.size
+        if out.any():
+            merged = _joined(merged, whole.take(out))
         caught = Caught(gone, np.full(gone.size, np.nan))
         return Passed(merged, caught, f"{counted(moved, 'point')} moved, {extra:,} merged into others")
 
     def digest(self) -> str:
         return "by x, equal x averaged" if self.merge else "by x"
+
+
+def _joined(one: Curve, other: Curve) -> Curve:
+    """The points of two curves of the same kind in the order of x."""
+    u = None if one.u is None or other.u is None else np.concatenate([one.u, other.u])
+    x = np.concatenate([one.x, other.x])
+    whole = replace(
+        one, x=x, y=np.concatenate([one.y, other.y]), u=u, flags=np.concatenate([one.flags, other.flags])
+    )  # fmt: skip
+    return whole.take(np.argsort(x, kind="stable"))
