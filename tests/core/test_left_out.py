@@ -30,7 +30,7 @@ class Others:
         return self.made
 
     def family(self):
-        return [self.made]
+        return [self.made.with_y(self.made.y + np.sin(X), self.made.u, self.made.flags)]
 
 
 def _curve(wild, u=True):
@@ -57,7 +57,8 @@ def _settings():
         for value in step.model_json_schema()["properties"][choices]["enum"]:
             extra = {"unit": {"unit": "kN"}, "point": {"at": 20.0}, "band": {"low": 5, "high": 25},
                      "anchors": {"anchors": [2, 40, 70]}, "snip": {"half_window": 9},
-                     "rolling ball": {"half_window": 9}, "preload": {"value": 5.1, "axis": "x"}}.get(value, {})  # fmt: skip
+                     "rolling ball": {"half_window": 9},
+                     "preload": {"value": 5.1, "axis": "x"}}.get(value, {})  # fmt: skip
             yield step(**{**given, choices: value, **extra})
 
 
