@@ -369,3 +369,44 @@ def test_the_command_line_understands_each(folder, capsys):
         said = json.loads(capsys.readouterr().out)
         assert (said["format"], len(said["channels"])) == (kind, channels), name
         assert all(channel["unit"] or kind == "jcamp" for channel in said["channels"]), name
+
+
+def test_a_value_typed_for_one_file_leaves_the_others_their_own(window, qtbot, tmp_path):
+    """Three strips with widths in their preambles, one without: this file, those without, all."""
+    rows = "".join(f"{i};{10 * i}\n" for i in range(1, 20))
+    for name, width in (("a", "10 mm"), ("b", "20 mm"), ("c", "25 mm"), ("d", "")):
+        head = f"Width: {width}\n" if width else ""
+        (tmp_path / f"{name}.csv").write_text(f"{head}Extension (mm);Force (N)\n{rows}")
+    w = window()
+    drop_files(w, [tmp_path / f"{name}.csv" for name in "abcd"])
+    qtbot.waitUntil(lambda: len(w.tray.files) == 4, timeout=20000)
+    files = {waiting.name[0]: waiting.number for waiting in w.tray.files}
+    w.tray.show(files["c"])
+    panel = w.intake_bench.channels
+    click(panel.compute)
+    type_into(panel.computed_rows[0].formula, "force/(width*0.1)")
+
+    def lines() -> dict[str, float | None]:
+        found = {waiting.name[0]: waiting for waiting in w.tray.files}
+        return {
+            name: None if waiting.taken is None else 10 / (waiting.taken.record["computed"].values[0] * 0.1)
+            for name, waiting in found.items()
+        }
+
+    assert lines() == {"a": pytest.approx(10), "b": pytest.approx(20), "c": pytest.approx(25), "d": None}
+    type_into(panel.computed_rows[0].fields["width"], "30 mm")
+    assert lines() == {"a": pytest.approx(10), "b": pytest.approx(20), "c": pytest.approx(30), "d": None}
+    assert "width = 30 mm for 1 file." in w.notice.text.text()
+    w.tray.show(files["d"])
+    row = panel.computed_rows[0]
+    reach = row.reaches["width"]
+    assert [reach.itemText(i) for i in range(reach.count())] == ["this file", "the 1 without one", "all 4"]
+    pick(reach, "the 1 without one")
+    type_into(row.fields["width"], "15 mm")
+    assert lines() == {"a": pytest.approx(10), "b": pytest.approx(20), "c": pytest.approx(30), "d": pytest.approx(15)}
+    w.tray.show(files["a"])
+    row = panel.computed_rows[0]
+    assert row.fields["width"].text() == "10 mm"
+    pick(row.reaches["width"], "all 4")
+    assert list(lines().values()) == pytest.approx([10, 10, 10, 10])
+    assert "for 4 files." in w.notice.text.text()

@@ -14,12 +14,13 @@ from curvesieve.core import units
 from curvesieve.core.errors import FormulaError
 from curvesieve.core.formats import tables
 from curvesieve.core.intake import pattern as patterns
-from curvesieve.core.intake.computed import ComputedChannel, Quantity, compute, needed
+from curvesieve.core.intake.computed import ComputedChannel, compute, needed
 from curvesieve.core.intake.condition import propose_for
 from curvesieve.core.intake.library import load_patterns, recognise, save_pattern
 from curvesieve.core.intake.made import BIN_RULES, Histogram, Simulation, histogram, simulate
 from curvesieve.core.intake.numbers import summary, suspicious
 from curvesieve.core.intake.pattern import Pattern, arranged, guess, with_computed, with_name, with_role, with_unit
+from curvesieve.core.intake.quantity import Quantity
 from curvesieve.core.intake.taking import take
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits
@@ -50,7 +51,8 @@ def test_stress_from_force_and_the_preambles_width_and_thickness():
     relative = math.hypot(0.02 / 12.70, 0.001 / 0.082)
     np.testing.assert_allclose(made.u.values, made.channel.values * relative, rtol=1e-12)
     assert made.described == "Stress = force/(width*thickness) with width = 12.70(2) mm, thickness = 0.0820(10) mm"
-    by_hand = STRESS.model_copy(update={"unit": "GPa", "quantities": (Quantity(name="width", value=2.54, unit="cm"),)})
+    width = Quantity(name="width", value=2.54, unit="cm", everywhere=True)
+    by_hand = STRESS.model_copy(update={"unit": "GPa", "quantities": (width,)})
     np.testing.assert_allclose(compute(record, by_hand).channel.values, made.channel.values / 2000, rtol=1e-14)
 
 

@@ -12,13 +12,14 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.folders import application_folder
 from curvesieve.app.jobs import Jobs, Ticket
-from curvesieve.core.errors import InputError
+from curvesieve.core.errors import InputError, counted
 from curvesieve.core.record import Record, Source
 
 if TYPE_CHECKING:  # the readers are loaded when the first file comes, not with the window
     from curvesieve.core.formats import Table, Understanding
     from curvesieve.core.intake.families import Corrections, Proposal
     from curvesieve.core.intake.pattern import Pattern
+    from curvesieve.core.intake.quantity import Quantity
     from curvesieve.core.intake.taking import Taken
 
 Kind = tuple[tuple[str, str], ...]
@@ -41,6 +42,8 @@ class Waiting:
     pattern: Pattern | None = None
     taken: Taken | None = None
     problem: str = ""
+    own: tuple[Quantity, ...] = ()
+    """Quantities that were typed for this file alone."""
 
     @property
     def record(self) -> Record | None:
@@ -85,7 +88,7 @@ def _with_pattern(waiting: Waiting, table: Table, pattern: Pattern) -> Waiting:
 
     waiting = replace(waiting, table=table, pattern=pattern, taken=None, problem="")
     try:
-        return replace(waiting, taken=take(table.record, pattern))
+        return replace(waiting, taken=take(table.record, pattern, waiting.own))
     except InputError as error:
         return replace(waiting, problem=str(error))
 
@@ -249,6 +252,55 @@ class Tray(QObject):
             self._replace(work())
         else:
             self._start_changing(f"Taking {len(same)} files anew", lambda ticket: work())
+
+    def give(self, place: int, name: str, quantity: Quantity | None, reach: str) -> None:
+        """A value typed for a quantity of a computed channel, or none any more.
+
+        `reach` says for what: ``this`` file, all of its kind that have none (``missing``), or ``all``. What each file
+        says of itself is never written over but by ``all``.
+        """
+        from curvesieve.core.intake.pattern import with_quantity
+
+        shown = self.shown
+        if shown is None or shown.pattern is None:
+            return
+        kind, key = shown.kind, name.casefold()
+        many = quantity is None or reach != "this"
+        for_all = quantity is not None and reach == "all"
+        self.files = tuple(
+            replace(w, own=tuple(q for q in w.own if q.name.casefold() != key))
+            if w is shown or (for_all and w.kind == kind)
+            else w
+            for w in self.files
+        )
+        if quantity is not None and reach == "this":
+            self.files = tuple(
+                replace(w, own=(*w.own, quantity)) if w.number == shown.number else w for w in self.files
+            )
+        given = quantity.model_copy(update={"everywhere": for_all}) if quantity is not None and many else None
+        if quantity is not None:
+            _, all_ = self.touched(name)
+            missing = sum(self._lacks(w, key) for w in self._of_kind(kind))
+            count = {"this": 1, "missing": missing, "all": all_}[reach]
+            self.noticed.emit(f"{name} = {quantity.written()} for {counted(count, 'file')}.", "word")
+        self.change_pattern(lambda pattern: with_quantity(pattern, place, name, given) if many else pattern)
+
+    def touched(self, name: str) -> tuple[int, int]:
+        """How many files of the kind in hand have no value of their own for a quantity, and how many there are."""
+        same = self._of_kind(self.shown.kind) if self.shown is not None else []
+        return sum(self._lacks(waiting, name.casefold()) for waiting in same), len(same)
+
+    def _of_kind(self, kind: Kind) -> list[Waiting]:
+        return [waiting for waiting in self.files if waiting.kind == kind and waiting.table is not None]
+
+    @staticmethod
+    def _lacks(waiting: Waiting, key: str) -> bool:
+        """Whether neither a file's preamble nor its user gives it a quantity."""
+        from curvesieve.core.intake.computed import quantities_of
+
+        assert waiting.table is not None
+        said = (*quantities_of(waiting.table.record), *waiting.own)
+        return all(quantity.name.casefold() != key for quantity in said)
 
     def begin_data_at(self, row: int) -> None:
         """Corrects where the data begin, in the file in hand and in those of its kind that began in the same row."""

@@ -21,7 +21,10 @@ Factors = tuple[tuple[str, int], ...]
 """A unit as (symbol, exponent) pairs, in the order in which they were first named."""
 
 # What laboratories write and no registry knows: kept as units of their own, convertible to nothing else.
-TRADE_UNITS = ("counts", "count", "cts", "a.u.", "arb. u.", "arb. units", "arb.unit", "wt%", "at%", "mol%", "vol%", "σ")
+TRADE_UNITS = (
+    "counts", "count", "cts", "a.u.", "arb. u.", "arb. units", "arb.unit", "abs.", "Abs.", "wt%", "at%", "mol%", "vol%",
+    "σ",
+)  # fmt: skip
 
 _FACTOR = re.compile(r"^(?P<symbol>(?:[^\W\d_]|[%°.])+)(?:(?:\^|\*\*)?(?P<exponent>[+-]?\d+))?$")
 _SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
@@ -162,10 +165,17 @@ def _parsed(unit: str) -> Any:
     parts = factors(unit)
     if parts is None:
         return None
-    try:
-        return registry().parse_units("*".join(f"{s}**{p}" for s, p in parts) or "dimensionless")
-    except Exception:  # pint raises many kinds for a text it cannot read; all mean "not a unit"
-        return None
+    for spelling in (str, _small):  # Ohm, Volt, Newton: names of units, as one begins a noun
+        try:
+            return registry().parse_units("*".join(f"{spelling(s)}**{p}" for s, p in parts) or "dimensionless")
+        except Exception:  # pint raises many kinds for a text it cannot read; all mean "not a unit"
+            continue
+    return None
+
+
+def _small(symbol: str) -> str:
+    """A unit's name in small letters; symbols of one or two letters mean other things in them."""
+    return symbol.lower() if len(symbol) > 2 and symbol[0].isupper() and symbol[1:].islower() else symbol
 
 
 def convert(values: np.ndarray, unit: str, target: str) -> np.ndarray:

@@ -69,7 +69,8 @@ def best_block(lines: Sequence[str], only: tuple[str, str] | None = None) -> Blo
         if delimiter != BLANKS and delimiter not in text:
             continue
         split = [(place, split_cells(line, delimiter)) for place, line in filled]
-        decimals = (".", ",") if "," in text and delimiter != "," else (".",)
+        quoted = delimiter != "," or '"' in text  # between quotes a comma can be a decimal one
+        decimals = (".", ",") if "," in text and quoted else (".",)
         for decimal in decimals if only is None else (only[1],):
             rows = _rows(split, decimal)
             tried.append((delimiter, decimal, rows))

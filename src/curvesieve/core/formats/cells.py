@@ -16,9 +16,11 @@ FIXED = "fixed"
 """Stands for columns told by their places in the line."""
 
 _EXPONENT = r"(?:[eEdD][+-]?\d+)?"
+_IN_BRACKETS = r"(?:\(\d+\))?"
+"""The uncertainty in the last digits, as in 2.345(12); see `bracketed`."""
 NUMBER = {
-    ".": re.compile(rf"[+-]?(?:\d+(?:\.\d*)?|\.\d+){_EXPONENT}\Z"),
-    ",": re.compile(rf"[+-]?(?:\d+(?:,\d*)?|,\d+){_EXPONENT}\Z"),
+    ".": re.compile(rf"[+-]?(?:\d+(?:\.\d*)?|\.\d+){_IN_BRACKETS}{_EXPONENT}\Z"),
+    ",": re.compile(rf"[+-]?(?:\d+(?:,\d*)?|,\d+){_IN_BRACKETS}{_EXPONENT}\Z"),
 }
 GROUPED = {
     decimal: re.compile(
@@ -91,8 +93,13 @@ def _first_not_utf8(content: Content) -> int | None:
 
 def split_cells(line: str, delimiter: str) -> list[str]:
     """The cells of a line, stripped; quotes as RFC 4180 has them. One trailing delimiter makes no cell."""
+    if "−" in line:  # a true minus sign, as typesetters write it
+        line = line.replace("−", "-")
     if delimiter == BLANKS:
         return line.split()
+    if delimiter == "|":  # a table with bars at its edges, too
+        line = line.strip()
+        line = line[line.startswith("|") : len(line) - (len(line) > 1 and line.endswith("|"))]
     if '"' in line:
         cells = next(csv.reader([line], delimiter=delimiter, skipinitialspace=True), [])
     else:
@@ -112,9 +119,28 @@ def number(cell: str, decimal: str, thousands: str = "") -> float | None:
         cell = cell.replace(thousands, "")
     if NUMBER[decimal].match(cell):
         plain = cell.replace(",", ".") if decimal == "," else cell
+        if "(" in plain:
+            plain = plain[: plain.index("(")] + plain[plain.index(")") + 1 :]
         value = float(plain.replace("D", "e").replace("d", "e"))
         return value if abs(value) != float("inf") else float("nan")
     return float("nan") if cell.casefold() in NO_NUMBER else None
+
+
+def bracketed(cell: str, decimal: str) -> float:
+    """The uncertainty that a cell such as 2.345(12) has in brackets, 0.012 there; NaN where it has none."""
+    if "(" not in cell or not NUMBER[decimal].match(cell):
+        return float("nan")
+    plain = cell.replace(",", ".") if decimal == "," else cell
+    digits, _, rest = plain.partition("(")
+    last, _, power = rest.partition(")")
+    exponent = int(re.split(r"[eEdD]", power)[-1] or 0) - len(digits.partition(".")[2])
+    return float(f"{last}e{exponent}")
+
+
+def is_rule(line: str) -> bool:
+    """Whether a line is drawn, as ``+---+---+`` is, and says nothing."""
+    text = line.strip()
+    return bool(text) and set(text) <= set("+-|=: ") and "--" in text.replace("=", "-")
 
 
 def thousands_mark(cell: str, decimal: str) -> str:

@@ -7,10 +7,22 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from curvesieve.core.formats.blocks import best_block
-from curvesieve.core.formats.cells import BLANKS, FIXED, NO_NUMBER, is_number, number, split_cells
+from curvesieve.core.formats.cells import (
+    BLANKS,
+    FIXED,
+    GROUPED,
+    NO_NUMBER,
+    is_number,
+    is_rule,
+    number,
+    split_cells,
+    thousands_mark,
+)
 from curvesieve.core.formats.moments import MOMENT, MomentColumn, order_of
 
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", BLANKS: "blanks", FIXED: "fixed width"}
+ABOUT = "about:"
+"""How the heading of the last, empty column begins that a CSV of ours has: it says where the numbers come from."""
 COMMENT_MARKS = "#%!;/*'\""
 _PROBES = (24, 60, 400, 4000)
 """How many lines are looked at, and how many when the first look finds little."""
@@ -18,6 +30,7 @@ _SURE_NUMBERS = 40
 _UNIT_IN_NAME = (
     re.compile(r"^(?P<name>.*\S)\s*\((?P<unit>[^()]*(?:\([^()]*\))?[^()]*)\)$"),
     re.compile(r"^(?P<name>.*\S)\s*\[(?P<unit>[^\[\]]*)\]$"),
+    re.compile(r"^(?P<name>.*\S)\s+/\s+(?P<unit>\S.*)$"),
     re.compile(r"^(?P<name>.*?\S)\s*/\s*(?P<unit>\S.*)$"),
 )
 _DATE_PATTERN = re.compile(r"[dmyhsDMYHS.:/ _-]{5,}$")
@@ -117,8 +130,31 @@ def find_layout(lines: Sequence[str], start: int = 0, only: tuple[str, str] | No
         thousands=best.thousands, texts=best.texts, moments=moments, edges=best.edges,
     )  # fmt: skip
     if len(lines) - start > len(probe):
+        if not layout.thousands and (mark := _later_thousands(lines, layout)):
+            layout = replace(layout, thousands=mark)
         layout = replace(layout, last_row=_last_data_row(lines, layout))
     return find_names(layout, lines, start)
+
+
+_LOOKED_AT = 4000
+
+
+def _later_thousands(lines: Sequence[str], layout: Layout) -> str:
+    """The mark between thousands that appears only farther down, where the numbers grow; empty when there is none."""
+    other = "." if layout.decimal == "," else ","
+    stride = max(1, (len(lines) - layout.last_row) // _LOOKED_AT)
+    for row in range(layout.last_row, len(lines), stride):
+        line = lines[row]
+        if other not in line and "'" not in line and "’" not in line:
+            continue
+        cells = layout.cells(line)
+        if len(cells) != layout.columns or other == layout.delimiter:
+            continue
+        marks = [thousands_mark(cell, layout.decimal) for cell in cells if GROUPED[layout.decimal].match(cell)]
+        sure = next((mark for mark in marks if mark), "")
+        if sure and layout.thousands != sure and replace(layout, thousands=sure).is_data(cells):
+            return sure
+    return ""
 
 
 def _last_data_row(lines: Sequence[str], layout: Layout) -> int:
@@ -131,23 +167,35 @@ def _last_data_row(lines: Sequence[str], layout: Layout) -> int:
 def find_names(layout: Layout, lines: Sequence[str], start: int = 0) -> Layout:
     """Adds the rows above the data that name the channels and, below the names, give their units."""
     row = layout.first_row - 1
-    while row >= start and not lines[row].strip():
-        row -= 1
+    row = _above(lines, row, start)
     if row < start or not (below := header_cells(lines[row], layout)):
         return replace(layout, name_row=None, unit_row=None)
-    above_row = row - 1
+    above_row = _above(lines, row - 1, start, blanks=False)
     above = header_cells(lines[above_row], layout) if above_row >= start else []
     if above and _looks_like_units(below):
         return replace(layout, name_row=above_row, unit_row=row)
     return replace(layout, name_row=row, unit_row=None)
 
 
+def _above(lines: Sequence[str], row: int, start: int, blanks: bool = True) -> int:
+    """The row itself, or the next one above it that is no drawn line (and not blank)."""
+    while row >= start and (is_rule(lines[row]) or (blanks and not lines[row].strip())):
+        row -= 1
+    return row
+
+
 def header_cells(line: str, layout: Layout) -> list[str]:
     """The cells of a row when it can head the columns (as many cells, at least one a text); otherwise []."""
-    bare = line.strip().lstrip(COMMENT_MARKS).strip() if line.strip()[:1] in COMMENT_MARKS[:3] else line
+    text = line.strip()
+    is_comment = text[:1] in COMMENT_MARKS[:3] and not text[1:].lstrip().startswith(layout.delimiter.strip() or "\0")
+    bare = text.lstrip(COMMENT_MARKS).strip() if text and is_comment else line
     blanks = layout.delimiter in (BLANKS, FIXED)
     for delimiter in ("\t", BLANKS) if blanks else (layout.delimiter,):
         cells = split_cells(bare, delimiter)
+        if len(cells) == layout.columns + 1 and cells[-1].startswith(ABOUT):
+            cells = cells[:-1]
+        if len(cells) == layout.columns - 1 and delimiter != BLANKS and bare.rstrip(" \r").endswith(delimiter):
+            cells.append("")
         if len(cells) == layout.columns + 1 and cells[0].endswith(":"):
             cells = cells[1:]  # "Data:  y  x": the first word introduces the table
         if len(cells) == layout.columns and any(_is_word(cell) for cell in cells if cell):
@@ -167,7 +215,7 @@ def _is_word(cell: str) -> bool:
 def _looks_like_units(cells: list[str]) -> bool:
     from curvesieve.core import units
 
-    texts = [cell.strip("()[] ") for cell in cells]
+    texts = [unwrapped(cell) for cell in cells]
     return any(texts) and all(
         not text or text in "-–1" or units.is_known(text) or _DATE_PATTERN.match(text) for text in texts
     )
@@ -180,9 +228,27 @@ def split_name(cell: str) -> tuple[str, str]:
     text = cell.strip()
     for shape in _UNIT_IN_NAME:
         match = shape.match(text)
-        if match and (shape is not _UNIT_IN_NAME[2] or units.is_known(match["unit"])):
-            return match["name"].strip(), match["unit"].strip()
+        if match and (shape in _UNIT_IN_NAME[:2] or units.is_known(match["unit"])):
+            if shape is _UNIT_IN_NAME[0] and not _in_brackets_a_unit(match["unit"]):
+                continue
+            return match["name"].strip().removesuffix("/").strip(), match["unit"].strip()
     return text, ""
+
+
+def _in_brackets_a_unit(text: str) -> bool:
+    """Whether what a name has in brackets may be a unit; ``Re(Z)`` names a part of something."""
+    from curvesieve.core import units
+
+    return units.is_known(text) or len(text) != 1
+
+
+def unwrapped(text: str) -> str:
+    """A unit's text without brackets all around it: ``[N]`` → ``N``, but ``W/(m·K)`` as it is."""
+    plain = text.strip()
+    for left, right in ("()", "[]"):
+        if plain.startswith(left) and plain.endswith(right) and plain.find(right) == len(plain) - 1:
+            return plain[1:-1].strip()
+    return plain
 
 
 def is_moment_pattern(unit: str) -> bool:

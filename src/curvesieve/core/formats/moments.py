@@ -10,10 +10,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-_CLOCK = r"(?:[T ]+\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d{1,9})?)?)?(?:Z|[+-]\d{2}:\d{2})?"
+_CLOCK = r"(?:[T ]+\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d{1,9})?)?(?:\s?[AaPp][Mm])?)?(?:Z|[+-]\d{2}:\d{2})?"
+_MONTHS = {
+    name: i
+    for i, names in enumerate(
+        ("jan", "feb", "mar mär mrz", "apr", "may mai", "jun", "jul", "aug", "sep", "oct okt", "nov", "dec dez"), 1
+    )
+    for name in names.split()
+}  # fmt: skip
+_DAY_MONTH = re.compile(r"^(\d{1,2})[-/. ]{1,2}([A-Za-zä]{3,9})\.?[-/. ]+(\d{4}|\d{2})(?!\d)")
+_SHORT_YEAR = re.compile(r"^(\d{1,2})([-/.])(\d{1,2})\2(\d{2})(?!\d)")
 MOMENT = re.compile(
-    rf"(?:\d{{4}}[-/.]\d{{1,2}}[-/.]\d{{1,2}}|\d{{1,2}}[-/.]\d{{1,2}}[-/.]\d{{4}}){_CLOCK}\Z"
-    r"|\d{1,3}:\d{2}(?::\d{2}(?:[.,]\d{1,9})?)?(?:\s?[AaPp][Mm])?\Z"
+    rf"(?:\d{{4}}[-/.]\d{{1,2}}[-/.]\d{{1,2}}|\d{{1,2}}[-/.]\d{{1,2}}[-/.](?:\d{{4}}|\d{{2}})){_CLOCK}\Z"
+    rf"|\d{{1,2}}[-/. ]{{1,2}}(?:{'|'.join(_MONTHS)})[a-zä]{{0,6}}\.?[-/. ]+(?:\d{{4}}|\d{{2}}){_CLOCK}\Z"
+    r"|\d{1,3}:\d{2}(?::\d{2}(?:[.,]\d{1,9})?)?(?:\s?[AaPp][Mm])?\Z",
+    re.IGNORECASE,
 )
 _HALF_DAY, _DAY = 43_200.0, 86_400.0
 
@@ -31,8 +42,22 @@ class MomentColumn:
         return names.get(self.order, "clock time") + ("" if self.sure else " (the other order would fit as well)")
 
 
+def _plain(cell: str) -> str:
+    """A date with a named month, or a year of two digits, with numbers and four; years from 70 on are of 19.."""
+    if (match := _DAY_MONTH.match(cell)) and (month := _MONTHS.get(match[2][:3].casefold())):
+        return f"{match[1]}.{month:02d}.{_year(match[3])}{cell[match.end() :]}"
+    if match := _SHORT_YEAR.match(cell):
+        return f"{match[1]}{match[2]}{match[3]}{match[2]}{_year(match[4])}{cell[match.end() :]}"
+    return cell
+
+
+def _year(text: str) -> str:
+    return text if len(text) == 4 else f"{'19' if int(text) >= 70 else '20'}{text}"
+
+
 def order_of(column: int, cells: Sequence[str]) -> MomentColumn:
     """The way in which cells that look like moments are to be read."""
+    cells = [_plain(cell) for cell in cells]
     dates = [re.split(r"[-/.]", re.split(r"[T ]", cell)[0]) for cell in cells if not re.match(r"\d{1,3}:", cell)]
     if not dates:
         return MomentColumn(column, "clock")
@@ -49,6 +74,8 @@ def seconds(texts: Sequence[str], how: MomentColumn) -> NDArray[np.float64]:
     """Seconds since 1970 (dates) or since midnight (clock times), NaN for what is not such a moment."""
     import pandas as pd
 
+    if how.order != "clock":
+        texts = [_plain(text.strip()) for text in texts]
     series: Any = pd.Series(texts, dtype="str").str.strip().str.replace(",", ".", regex=False)
     if how.order == "clock":
         afternoon = series.str.contains(r"[Pp][Mm]$", regex=True).to_numpy(bool)

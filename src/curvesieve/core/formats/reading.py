@@ -84,6 +84,8 @@ def tables(source: Source, watch: Watch | None = None) -> list[Table]:
             f"{source.name} has {len(source.content) / 2**20:.0f} MiB; beyond {MAX_HELD // 2**20} MiB only text is "
             "read. Export the part that you need."
         )
+    if head.startswith(b"%PDF"):
+        raise InputError(f"{source.name} is a PDF, whose tables are pictures of numbers; export text or a spreadsheet.")
     if head.startswith(b"\x1f\x8b"):
         inner = Source(source.name, unzip_gzip(source), source.path)
         # The file's own bytes stay the source; only the reading is done on what was packed.
@@ -99,7 +101,8 @@ def tables(source: Source, watch: Watch | None = None) -> list[Table]:
 
 def reread(table: Table, layout: Layout) -> Table:
     """The same table by a corrected layout; raises InputError when it makes no numbers."""
-    return Table(*text.to_record(table.record.source, replace(table.found, layout=layout)))
+    made = text.to_record(table.record.source, replace(table.found, layout=layout))
+    return Table(*(text.with_tail(*made) if text.is_last(made[0]) else made))
 
 
 def reread_with(table: Table, delimiter: str, decimal: str) -> Table:

@@ -81,7 +81,7 @@ def _read_carefully(lines: Sequence[str], layout: Layout, first: int, last: int)
         if not line.strip():
             continue
         cells = layout.cells(line)
-        if layout.is_data(cells) or _is_blank(cells, layout):
+        if layout.is_data(cells) or is_blank(cells, layout):
             last_data = row
             for column, texts in said.items():
                 texts.append(cells[column])
@@ -103,7 +103,7 @@ def _read_carefully(lines: Sequence[str], layout: Layout, first: int, last: int)
     return np.ascontiguousarray(table), left_out, end
 
 
-def _is_blank(cells: list[str], layout: Layout) -> bool:
+def is_blank(cells: list[str], layout: Layout) -> bool:
     """A row of the right count in which every cell says that there is no number."""
     return len(cells) == layout.columns > 1 and all(cells[i].casefold() in NO_NUMBER for i in layout.channels)
 

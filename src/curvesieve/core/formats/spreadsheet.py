@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import io
+import re
 import zipfile
 from dataclasses import replace
 from typing import Any
@@ -124,13 +125,20 @@ def _read_ods(source: Source, archive: zipfile.ZipFile) -> list[Table]:
     return found
 
 
+def _clock(duration: str | None) -> str | None:
+    """``PT10H20M05S`` as ``10:20:05``."""
+    match = re.fullmatch(r"PT(\d+)H(\d+)M(\d+(?:[.,]\d+)?)S", duration or "")
+    return f"{int(match[1])}:{int(match[2]):02d}:{match[3].replace(',', '.').zfill(2)}" if match else None
+
+
 def _ods_cells(row: Any, table_ns: str) -> list[str]:
     office_ns = "{urn:oasis:names:tc:opendocument:xmlns:office:1.0}"
     cells: list[str] = []
     for cell in row:
         if not cell.tag.endswith(("table-cell", "covered-table-cell")):
             continue
-        value = cell.get(f"{office_ns}value")
+        value = cell.get(f"{office_ns}value") or cell.get(f"{office_ns}date-value")
+        value = value or _clock(cell.get(f"{office_ns}time-value"))
         text = value if value is not None else " ".join("".join(cell.itertext()).split())
         repeat = int(cell.get(f"{table_ns}number-columns-repeated", "1"))
         if cell.tag.endswith("covered-table-cell") and cells and not text:

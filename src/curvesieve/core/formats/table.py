@@ -13,7 +13,8 @@ from curvesieve.core.curve import frozen
 from curvesieve.core.errors import InputError
 from curvesieve.core.formats.cells import NUMBER
 from curvesieve.core.formats.layout import Layout, find_layout
-from curvesieve.core.formats.text import MAX_CHANNELS, Understanding, to_record
+from curvesieve.core.formats.moments import MOMENT
+from curvesieve.core.formats.text import MAX_CHANNELS, Understanding, numbered, to_record, with_tail
 from curvesieve.core.record import Channel, Record, Source
 
 _FEW_NUMBERS = 2
@@ -40,7 +41,7 @@ def from_cells(source: Source, kind: str, title: str, rows: Sequence[Sequence[st
     counts: dict[int, int] = {}
     for row in rows:
         for i, cell in enumerate(row):
-            if NUMBER["."].match(cell):
+            if NUMBER["."].match(cell) or MOMENT.match(cell):
                 counts[i] = counts.get(i, 0) + 1
     used = [i for i, count in counts.items() if count >= min(_FEW_NUMBERS, max(counts.values()))]
     if not used:
@@ -56,7 +57,7 @@ def from_cells(source: Source, kind: str, title: str, rows: Sequence[Sequence[st
         return None
     source = titled(source, title)
     found = Understanding(source.name, kind, lines, layout, kind)
-    return Table(*to_record(source, found))
+    return Table(*with_tail(*to_record(source, found)))
 
 
 class _WrittenLines(Sequence[str]):
@@ -91,6 +92,8 @@ def from_channels(
 ) -> Table:
     """The table of (name, unit, values) that a structured file gives; its lines are written out for the eye."""
     source = titled(source, title)
+    told_apart = numbered([name for name, _, _ in channels])
+    channels = [(name, unit, values) for name, (_, unit, values) in zip(told_apart, channels, strict=True)]
     record = Record(
         source,
         tuple(Channel(name, unit, frozen(np.where(np.isfinite(v), v, np.nan))) for name, unit, v in channels),

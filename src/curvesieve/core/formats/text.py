@@ -11,10 +11,18 @@ from numpy.typing import NDArray
 
 from curvesieve.core.curve import frozen
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.formats.cells import decode
-from curvesieve.core.formats.layout import Layout, find_layout, header_cells, is_moment_pattern, split_name
+from curvesieve.core.formats.cells import BLANKS, bracketed, decode, is_rule, split_cells
+from curvesieve.core.formats.layout import (
+    ABOUT,
+    Layout,
+    find_layout,
+    header_cells,
+    is_moment_pattern,
+    split_name,
+    unwrapped,
+)
 from curvesieve.core.formats.moments import since_first
-from curvesieve.core.formats.rows import LeftOut, read_rows
+from curvesieve.core.formats.rows import LeftOut, is_blank, read_rows
 from curvesieve.core.record import Channel, Record, Source
 
 Floats = NDArray[np.float64]
@@ -75,6 +83,7 @@ def read(source: Source, watch: Watch | None = None) -> list[tuple[Understanding
     """All tables of a text, in their order; at least one. Raises InputError as `understand` and `to_record` do."""
     found = understand(source)
     made = _read_between(source, found, 0, len(found.lines), found.layout, watch)
+    made[-1] = with_tail(*made[-1])
     if len(made) == 1:
         return made
     return [_titled(understood, record, i + 1) for i, (understood, record) in enumerate(made)]
@@ -106,6 +115,11 @@ def _another(found: Understanding, begin: int, end: int) -> Layout | None:
     if layout is None or layout.name_row is None or len(layout.channels) < 2:
         return None
     return layout if layout.last_row - layout.first_row + 1 >= _FEW_ROWS else None
+
+
+def is_last(found: Understanding) -> bool:
+    """Whether no further table stands behind this one in its text."""
+    return found.format == "text" and _another(found, found.layout.last_row + 1, len(found.lines)) is None
 
 
 def _titled(found: Understanding, record: Record, number: int) -> tuple[Understanding, Record]:
@@ -140,14 +154,56 @@ def to_record(
             unit = "s" if not unit or is_moment_pattern(unit) else unit
             notes.append(f"{name}: {origin}")
         channels.append(Channel(name, unit, frozen(values)))
+    for column, u in _in_brackets(lines, layout, table.shape[1]).items():
+        of = channels[layout.channels.index(column)]
+        u.setflags(write=False)
+        channels.append(Channel(f"u({of.name})", of.unit, frozen(u)))
     notes += [f"{name}: a column of words, left out" for name in read_.word_columns]
     metadata = []
     for row in range(begin, min(layout.first_row, begin + _MAX_METADATA)):
         match = _KEY_VALUE.match(lines[row]) if row not in (layout.name_row, layout.unit_row) else None
         if match:
             metadata.append((match["key"].strip(), match["value"].strip()))
+    if layout.name_row is not None:
+        metadata += _about_column(lines[layout.name_row], layout)
     record = Record(source, tuple(channels), tuple(metadata), tuple(_about(notes, channels, table)))
     return replace(found, layout=layout, left_out=read_.left_out), record
+
+
+def with_tail(found: Understanding, record: Record) -> tuple[Understanding, Record]:
+    """The last table of a text with what stands behind its last row: rows that nobody reads are counted and said."""
+    first, lines, layout = found.layout.last_row + 1, found.lines, found.layout
+    left: list[LeftOut] = []
+    for row in range(first, len(lines)):
+        line = lines[row]
+        if line.strip() and not is_rule(line):
+            left.append((row, "text after the last row of numbers"))
+    if not left:
+        return found, record
+    row, _ = left[0]
+    shown = lines[row].strip()
+    note = (
+        f"{counted(len(left), 'row')} after the last row of numbers not read (first: row {row + 1}, "
+        f"“{shown[:40]}{'…' if len(shown) > 40 else ''}”)"
+    )
+    left_out = (*found.left_out, *left[: max(0, 10_000 - len(found.left_out))])
+    return replace(found, layout=layout, left_out=left_out), replace(record, notes=(*record.notes, note))
+
+
+def _in_brackets(lines: Sequence[str], layout: Layout, rows: int) -> dict[int, Floats]:
+    """The uncertainties that cells have in brackets, by column; for tables in which some do."""
+    places = [i for i in layout.channels if i not in {moment.column for moment in layout.moments}]
+    sample = [lines[row] for row in range(layout.first_row, min(layout.first_row + 50, layout.last_row + 1))]
+    if layout.delimiter == BLANKS or not any("(" in line for line in sample):
+        return {}
+    found: dict[int, list[float]] = {i: [] for i in places}
+    for row in range(layout.first_row, layout.last_row + 1):
+        cells = layout.cells(lines[row])
+        if lines[row].strip() and (layout.is_data(cells) or is_blank(cells, layout)):
+            for i in places:
+                found[i].append(bracketed(cells[i], layout.decimal))
+    columns = {i: np.array(values) for i, values in found.items()}
+    return {i: u for i, u in columns.items() if u.size == rows and np.isfinite(u).any()}
 
 
 def _names(lines: Sequence[str], layout: Layout) -> list[tuple[str, str]]:
@@ -155,17 +211,23 @@ def _names(lines: Sequence[str], layout: Layout) -> list[tuple[str, str]]:
     heads = header_cells(lines[layout.name_row], layout) if layout.name_row is not None else []
     unit_cells = header_cells(lines[layout.unit_row], layout) if layout.unit_row is not None else []
     named: list[tuple[str, str]] = []
-    taken: set[str] = set()
     for i in layout.channels:
         name, unit = split_name(heads[i]) if i < len(heads) else ("", "")
-        unit = unit_cells[i].strip("()[] ") if i < len(unit_cells) else unit
-        name = base = name or f"column {i + 1}"
-        count = 2
-        while name in taken:
+        unit = unwrapped(unit_cells[i]) if i < len(unit_cells) else unit
+        named.append((name or f"column {i + 1}", unit))
+    names = numbered([name for name, _ in named])
+    return [(name, unit) for name, (_, unit) in zip(names, named, strict=True)]
+
+
+def numbered(names: Sequence[str]) -> list[str]:
+    """The names with a number behind those that come again, so that each is told from all others."""
+    told: list[str] = []
+    for base in names:
+        name, count = base, 2
+        while name in told:
             name, count = f"{base} {count}", count + 1
-        taken.add(name)
-        named.append((name, unit))
-    return named
+        told.append(name)
+    return told
 
 
 def _notes(left_out: Sequence[LeftOut], count: int) -> list[str]:
@@ -173,6 +235,13 @@ def _notes(left_out: Sequence[LeftOut], count: int) -> list[str]:
         return []
     row, reason = left_out[0]
     return [f"{counted(count, 'row')} left out (first: row {row + 1}, {reason})"]
+
+
+def _about_column(heading: str, layout: Layout) -> list[tuple[str, str]]:
+    """What a CSV of ours says about its numbers in the heading of its last column."""
+    last = split_cells(heading, layout.delimiter)[-1] if ABOUT in heading else ""
+    pairs = (part.partition("=") for part in last.removeprefix(ABOUT).split("|")) if last.startswith(ABOUT) else ()
+    return [(key.strip(), value.strip()) for key, sign, value in pairs if sign]
 
 
 def _about(notes: list[str], channels: Sequence[Channel], table: Floats) -> list[str]:

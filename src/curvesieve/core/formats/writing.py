@@ -14,6 +14,7 @@ import numpy as np
 from curvesieve.core import units
 from curvesieve.core.curve import Curve, Flag
 from curvesieve.core.errors import InputError
+from curvesieve.core.formats.layout import ABOUT
 from curvesieve.core.record import Channel, Record
 
 _MAX_SHEET_ROWS = 1_048_570
@@ -76,14 +77,22 @@ def _text(delimiter: str) -> Callable[[Sheet], bytes]:
         import csv
 
         file = io.StringIO()
-        for key, value in sheet.metadata:
-            file.write(f"# {_one_line(key)}: {_one_line(value)}\n")
         writer = csv.writer(file, delimiter=delimiter, lineterminator="\n")
-        writer.writerow([_one_line(_heading(channel)) for channel in sheet.channels])
-        writer.writerows([["NaN" if math.isnan(v) else repr(v) for v in row] for row in sheet.rows])
+        about = _about(sheet.metadata)
+        # What is said about the numbers is the heading of a last, empty column: any reader finds the channels under
+        # their own names in the first row, and a column without a number beside them.
+        writer.writerow([*(_one_line(_heading(channel)) for channel in sheet.channels), *about])
+        blank = [""] * len(about)
+        writer.writerows([*("NaN" if math.isnan(v) else repr(v) for v in row), *blank] for row in sheet.rows)
         return file.getvalue().encode("utf-8")
 
     return written
+
+
+def _about(metadata: Sequence[tuple[str, str]]) -> list[str]:
+    """The lines of the preamble in one cell, ``about: key=value | key=value``; none when there are none."""
+    said = [f"{_one_line(key).replace('=', ' ')}={_one_line(value)}".replace("|", "/") for key, value in metadata]
+    return [f"{ABOUT} {' | '.join(said)}"] if said else []
 
 
 def _one_line(text: str) -> str:
@@ -169,12 +178,20 @@ def _jcamp(sheet: Sheet) -> bytes:
     lines = [
         f"##TITLE={_one_line(sheet.title)}", "##JCAMP-DX=4.24", "##DATA TYPE=UNKNOWN", "##ORIGIN=", "##OWNER=",
         *(f"##$ABOUT={_one_line(key)}: {_one_line(value)}" for key, value in sheet.metadata),
-        *(f"##{axis}UNITS={units.written(c.unit) or 'ARBITRARY UNITS'}" for axis, c in (("X", x), ("Y", y))),
+        *(f"##{axis}UNITS={_jcamp_unit(c.unit)}" for axis, c in (("X", x), ("Y", y))),
         f"##XLABEL={_one_line(x.name)}", f"##YLABEL={_one_line(y.name)}", "##XFACTOR=1", "##YFACTOR=1",
-        f"##FIRSTX={x.values[0]!r}", f"##LASTX={x.values[-1]!r}", f"##NPOINTS={x.values.size}", "##XYPOINTS=(XY..XY)",
+        f"##FIRSTX={float(x.values[0])!r}", f"##LASTX={float(x.values[-1])!r}", f"##NPOINTS={x.values.size}",
+        "##XYPOINTS=(XY..XY)",
     ]  # fmt: skip
     lines += [f"{a!r}, {b!r}" for a, b in zip(x.values.tolist(), y.values.tolist(), strict=True)]
     return ("\n".join([*lines, "##END="]) + "\n").encode("utf-8")
+
+
+def _jcamp_unit(unit: str) -> str:
+    """The unit's text, nothing where there is none, and arbitrary units only where they are said."""
+    if unit == "a.u.":
+        return "ARBITRARY UNITS"
+    return units.written(unit) or ("1" if unit.strip() else "")
 
 
 def _pair(channels: Sequence[Channel]) -> tuple[Channel, Channel]:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict
 
 from curvesieve.core import units
 from curvesieve.core.curve import frozen
@@ -17,53 +17,28 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.formula import Formula, compile_formula, evaluate, parse
 from curvesieve.core.formula.dimension import Powers, dimension, said
 from curvesieve.core.formula.functions import CONSTANTS, FUNCTIONS
-from curvesieve.core.reading import concise
+from curvesieve.core.intake.quantity import Quantity
 from curvesieve.core.record import Channel, Record
 
 _PREFERRED = ("MPa", "GPa", "kPa", "N", "kN", "J", "mJ", "W", "V", "mol/L", "S", "ohm")
 """What a product of units is called instead where it is exactly that: N/mm² is MPa."""
-_QUANTITY = re.compile(
-    r"^(?P<value>[+-]?\d+(?:[.,]\d+)?)(?:\((?P<digits>\d+)\))?(?P<power>[eE][+-]?\d+)?"
-    r"(?:\s*(?:±|\+/-)\s*(?P<u>\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?))?"
-    r"\s*(?P<unit>[^\d\s±(].*)?$"
-)
-
-
-class Quantity(BaseModel):
-    """A number that a formula names: value, standard uncertainty (None where unknown) and unit."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    name: str
-    value: float
-    u: float | None = Field(default=None, ge=0)
-    unit: str = ""
-
-    @classmethod
-    def read(cls, name: str, text: str) -> Quantity:
-        """From ``12.70(2) mm``, ``12,70 mm`` or ``12.7 ± 0.2 mm``; raises InputError for anything else."""
-        match = _QUANTITY.match(text.strip())
-        if match is None:
-            raise InputError(f"{name}: “{text.strip()}” is no quantity; write it as 12.70(2) mm or 12.7 ± 0.2 mm.")
-        value = match["value"].replace(",", ".")
-        u = float(match["u"].replace(",", ".")) if match["u"] else None
-        if match["digits"]:
-            decimals = len(value.partition(".")[2])
-            u = float(f"{match['digits']}e{int((match['power'] or 'e0')[1:]) - decimals}")
-        value += match["power"] or ""
-        return cls(name=name, value=float(value), u=u, unit=(match["unit"] or "").strip())
-
-    def written(self) -> str:
-        """``12.70(2) mm``."""
-        number = concise(self.value, self.u) if self.u else f"{self.value:.12g}"
-        return f"{number} {units.shown(self.unit)}".strip()
+_OF_CHANNEL: dict[str, Callable[[np.ndarray], np.floating[Any]]] = {
+    "first": lambda values: values[0],
+    "last": lambda values: values[-1],
+    "mean": np.mean,
+    "max": np.max,
+    "min": np.min,
+    "sd": lambda values: np.std(values, ddof=1) if values.size > 1 else np.float64(np.nan),
+}
+"""What a formula may ask of a whole channel: ``length/first(length) - 1``. Values that are missing do not count."""
+_ASKED = re.compile(rf"\b(?P<what>{'|'.join(_OF_CHANNEL)})\(\s*(?P<name>[^\W\d]\w*)\s*\)")
 
 
 class ComputedChannel(BaseModel):
     """A channel made by a formula of the record's other channels and of quantities.
 
-    `unit` is the wanted unit, or empty for the one that follows. `quantities` are those given by hand; others are
-    looked for in each file's own preamble.
+    `unit` is the wanted unit, or empty for the one that follows. `quantities` are those given by hand for many files:
+    for all that have none in their own preamble, or for all (see `Quantity`).
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -109,9 +84,27 @@ def _channels(record: Record) -> dict[str, Channel]:
     return named
 
 
+def _asked(record: Record, text: str) -> tuple[str, list[Quantity]]:
+    """The formula with what it asks of whole channels as names, and their values as quantities."""
+    folded = {name.casefold(): channel for name, channel in _channels(record).items()}
+    found: dict[str, Quantity] = {}
+
+    def named(match: re.Match[str]) -> str:
+        channel = folded.get(match["name"].casefold())
+        values = channel.values[np.isfinite(channel.values)] if channel is not None else np.empty(0)
+        if channel is None or not values.size:
+            return match[0]
+        name = f"{match['what']}_of_{name_in_formula(channel.name)}"
+        found[name] = Quantity(name=name, value=float(_OF_CHANNEL[match["what"]](values)), unit=channel.unit)
+        return name
+
+    return _ASKED.sub(named, text), list(found.values())
+
+
 def read_formula(record: Record, text: str) -> Formula:
     """The formula with the record's channels as its variables; their names may be written in small letters."""
     named = tuple(_channels(record))
+    text, _ = _asked(record, text)
     formula = parse(text, named)
     folded = {name.casefold(): name for name in named}
     wrong = {p: folded[p.casefold()] for p in formula.parameters if p.casefold() in folded}
@@ -121,34 +114,42 @@ def read_formula(record: Record, text: str) -> Formula:
     return formula
 
 
-def needed(record: Record, wanted: ComputedChannel) -> list[Quantity | str]:
+def needed(record: Record, wanted: ComputedChannel, own: Sequence[Quantity] = ()) -> list[Quantity | str]:
     """The quantities that the formula names, in order; those without a value anywhere as their names.
 
-    Raises FormulaError for a formula that cannot be understood.
+    `own` are those typed for this one file. They go before those typed for all files, these before the file's own
+    preamble, and that before those typed for files that have none. Raises FormulaError for a formula that cannot be
+    understood.
     """
-    known = {quantity.name.casefold(): quantity for quantity in (*quantities_of(record), *wanted.quantities)}
-    names = read_formula(record, wanted.formula).parameters
+    given = sorted(wanted.quantities, key=lambda quantity: quantity.everywhere)
+    fallback = [quantity for quantity in given if not quantity.everywhere]
+    known = {
+        quantity.name.casefold(): quantity
+        for quantity in (*fallback, *quantities_of(record), *given[len(fallback) :], *own)
+    }
+    asked = {quantity.name for quantity in _asked(record, wanted.formula)[1]}
+    names = [name for name in read_formula(record, wanted.formula).parameters if name not in asked]
     return [
         known[name.casefold()].model_copy(update={"name": name}) if name.casefold() in known else name for name in names
     ]
 
 
-def compute(record: Record, wanted: ComputedChannel) -> Computed:
+def compute(record: Record, wanted: ComputedChannel, own: Sequence[Quantity] = ()) -> Computed:
     """The channel that a formula gives; everything is computed in base units and expressed in the wanted unit.
 
     Raises FormulaError where the formula or its units are wrong, InputError when a quantity has no value. `u` holds
     the uncertainty of the quantities alone, by the exact derivatives (GUM, JCGM 100, section 5.1.2); it is common to
-    all points, not a scatter between them.
+    all points, not a scatter between them. `own` as in `needed`.
     """
     formula = read_formula(record, wanted.formula)
-    quantities = needed(record, wanted)
+    quantities = needed(record, wanted, own)
     missing = [quantity for quantity in quantities if isinstance(quantity, str)]
     if missing:
         raise InputError(
             f"{wanted.name}: {' and '.join(missing)} {'is' if len(missing) == 1 else 'are'} not known; "
             f"give a value, or use a channel: {', '.join(_channels(record))}."
         )
-    given = [quantity for quantity in quantities if isinstance(quantity, Quantity)]
+    given = [*(q for q in quantities if isinstance(q, Quantity)), *_asked(record, wanted.formula)[1]]
     channels = {name: channel for name, channel in _channels(record).items() if name in _names_used(formula)}
     unit_of = {name: channel.unit for name, channel in channels.items()} | {q.name: q.unit for q in given}
     unit = _result_unit(formula, unit_of, wanted)

@@ -13,6 +13,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.formats import Table, reread
 from curvesieve.core.formats.layout import Layout
 from curvesieve.core.intake.computed import ComputedChannel
+from curvesieve.core.intake.quantity import Quantity
 from curvesieve.core.record import Record
 
 Role = Literal["x", "y", "u", "condition", "leave"]
@@ -219,6 +220,14 @@ def with_computed(pattern: Pattern, place: int | None, channel: ComputedChannel)
         rule.model_copy(update={"channel": channel}) if i == place else rule for i, rule in enumerate(pattern.computed)
     )
     return pattern.model_copy(update={"computed": rules})
+
+
+def with_quantity(pattern: Pattern, place: int, name: str, quantity: Quantity | None) -> Pattern:
+    """Another value for many files of a quantity that a computed channel names, or none any more."""
+    channel = pattern.computed[place].channel
+    others = tuple(q for q in channel.quantities if q.name.casefold() != name.casefold())
+    made = others if quantity is None else (*others, quantity)
+    return with_computed(pattern, place, channel.model_copy(update={"quantities": made}))
 
 
 def without_computed(pattern: Pattern, place: int) -> Pattern:

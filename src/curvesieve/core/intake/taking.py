@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -9,6 +10,7 @@ import numpy as np
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.computed import Computed, compute
 from curvesieve.core.intake.pattern import Pattern
+from curvesieve.core.intake.quantity import Quantity
 from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Record
 
@@ -30,8 +32,8 @@ class Taken:
         return self.record.channels[self.takes[i].y].name
 
 
-def take(record: Record, pattern: Pattern) -> Taken:
-    """Puts a pattern to a record of its kind.
+def take(record: Record, pattern: Pattern, own: Sequence[Quantity] = ()) -> Taken:
+    """Puts a pattern to a record of its kind; `own` are quantities that were typed for this one file.
 
     Raises InputError when a formula, a unit or the roles give no curve; the sentence says which.
     """
@@ -43,7 +45,7 @@ def take(record: Record, pattern: Pattern) -> Taken:
     results: list[Computed] = []
     notes = list(record.notes)
     for computed_rule in pattern.computed:
-        computed = compute(made, computed_rule.channel)
+        computed = compute(made, computed_rule.channel, own)
         results.append(computed)
         notes.append(computed.described)
         made = replace(made, channels=(*made.channels, computed.channel))

@@ -123,7 +123,7 @@ class ChannelsPanel(QWidget):
             )
 
     def _add_computed(self, waiting: Waiting, rule: patterns.ComputedRule | None, i: int | None, own: int) -> None:
-        row = ComputedRow(waiting, rule)
+        row = ComputedRow(waiting, rule, self.tray.touched)
 
         def edited(channel: ComputedChannel) -> None:
             self.drafting = self.drafting and i is not None
@@ -140,6 +140,8 @@ class ChannelsPanel(QWidget):
                 self.tray.change_pattern(lambda p: patterns.without_computed(p, i))
 
         row.edited.connect(edited)
+        if i is not None:
+            row.given.connect(lambda name, quantity, reach: self.tray.give(i, name, quantity, reach))
         row.said_something.connect(lambda: QTimer.singleShot(0, lambda: self._bring_into_sight(row)))
         row.removed.connect(removed)
         self._add(row, None if i is None else own + i)

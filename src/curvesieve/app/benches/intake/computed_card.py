@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
@@ -10,10 +11,12 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit
 from curvesieve.app.benches.intake.cards import ChannelCard
 from curvesieve.app.intake import Waiting
 from curvesieve.app.widgets.basics import button, label
+from curvesieve.app.widgets.choice import Choice
 from curvesieve.core import units
 from curvesieve.core.errors import InputError
-from curvesieve.core.intake.computed import ComputedChannel, Quantity, compute, name_in_formula, needed
+from curvesieve.core.intake.computed import ComputedChannel, compute, name_in_formula, needed
 from curvesieve.core.intake.pattern import ComputedRule
+from curvesieve.core.intake.quantity import Quantity
 from curvesieve.core.record import Record
 
 
@@ -21,12 +24,16 @@ class ComputedRow(ChannelCard):
     """A computed channel: name, unit, role, formula, and the quantities that the formula names."""
 
     edited = pyqtSignal(object)
+    given = pyqtSignal(str, object, str)
+    """A quantity's name, its value (None for none any more), and for which files it was typed."""
     removed = pyqtSignal()
     said_something = pyqtSignal()
 
-    def __init__(self, waiting: Waiting, rule: ComputedRule | None) -> None:
+    def __init__(
+        self, waiting: Waiting, rule: ComputedRule | None, touched: Callable[[str], tuple[int, int]]
+    ) -> None:  # fmt: skip
         super().__init__()
-        self.waiting = waiting
+        self.waiting, self.touched = waiting, touched
         self.channel = rule.channel if rule else ComputedChannel(name=self._free_name(waiting), formula="")
         role = rule.role if rule else "leave"
         self.name = self._line(self.channel.name, "name", flat=True)
@@ -56,6 +63,8 @@ class ComputedRow(ChannelCard):
         self.rows.addLayout(top)
         self.rows.addLayout(middle)
         self.fields: dict[str, QLineEdit] = {}
+        self.reaches: dict[str, Choice] = {}
+        self.values: dict[str, Quantity] = {}
         self._add_quantities()
         self.rows.addWidget(self.said)
         self._check(self.formula.text())
@@ -83,25 +92,64 @@ class ComputedRow(ChannelCard):
         """A field for each quantity, with the value that the file's own preamble gives, if it does."""
         assert self.waiting.table is not None
         try:
-            quantities = needed(self.waiting.table.record, self.channel) if self.channel.formula.strip() else []
+            record, own = self.waiting.table.record, self.waiting.own
+            quantities = needed(record, self.channel, own) if self.channel.formula.strip() else []
         except InputError:
             return
         grid = QGridLayout()
         grid.setContentsMargins(28, 0, 0, 0)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(3)
-        by_hand = {quantity.name.casefold() for quantity in self.channel.quantities}
         for i, quantity in enumerate(quantities):
             name = quantity if isinstance(quantity, str) else quantity.name
-            line = self._line("" if isinstance(quantity, str) else quantity.written(), name)
+            line = QLineEdit("" if isinstance(quantity, str) else quantity.written())
+            line.setAccessibleName(f"{name} of {self.channel.name}")
+            line.editingFinished.connect(lambda name=name: self._give(name))
             line.setPlaceholderText("12.70(2) mm")
             line.setToolTip("Value, uncertainty and unit: 12.70(2) mm or 12.7 ± 0.2 mm")
             grid.addWidget(label(name, "muted"), i, 0)
             grid.addWidget(line, i, 1)
-            own = not isinstance(quantity, str) and name.casefold() not in by_hand
-            grid.addWidget(label("of each file" if own else "", "muted"), i, 2)
-            self.fields[name] = line
+            if isinstance(quantity, Quantity):
+                self.values[name] = quantity
+            self.fields[name], self.reaches[name] = line, self._reach(name, isinstance(quantity, str))
+            grid.addWidget(self.reaches[name], i, 2)
         self.rows.addLayout(grid)
+
+    def _reach(self, name: str, is_unknown: bool) -> Choice:
+        """For which files the value is: with how many each choice touches."""
+        missing, every = self.touched(name)
+        own = {quantity.name.casefold() for quantity in self.waiting.own}
+        many = {quantity.name.casefold(): quantity.everywhere for quantity in self.channel.quantities}
+        made, key = Choice(), name.casefold()
+        made.setAccessibleName(f"files for which {name} is")
+        made.setToolTip("What each file says of itself is kept, unless the value is for all files")
+        if many.get(key) or (not is_unknown and key not in own and key not in many):
+            made.addItem("of each file", "")
+        made.addItem("this file", "this")
+        if missing or key in many:
+            made.addItem(f"the {missing} without one", "missing")
+        made.addItem(f"all {every}", "all")
+        at = "all" if many.get(key) else "this" if key in own or is_unknown else "missing" if key in many else ""
+        made.setCurrentIndex(max(made.findData(at), 0))
+        made.setVisible(every > 1)
+        made.activated.connect(lambda _: self._give(name, moved=True))
+        return made
+
+    def _give(self, name: str, moved: bool = False) -> None:
+        """Hands on a quantity's value when it was typed, or is meant for other files."""
+        line, reach = self.fields[name], self.reaches[name].currentData()
+        if not (line.isModified() or moved):
+            return
+        typed, text = line.isModified(), line.text().strip()
+        line.setModified(False)
+        if moved and not text:
+            return
+        try:
+            quantity = self.values.get(name) if not typed else Quantity.read(name, text) if text else None
+        except InputError as error:
+            self._say(str(error), wrong=True)
+            return
+        self.given.emit(name, None if moved and reach == "" else quantity, reach or "this")
 
     def _say(self, text: str, wrong: bool) -> None:
         self.said.setText(text)
@@ -120,7 +168,7 @@ class ComputedRow(ChannelCard):
             self._say(f"Type a formula; it may use {names}, and names of your own.", wrong=False)
             return
         try:
-            compute(self._record(), self.channel.model_copy(update={"formula": text}))
+            compute(self._record(), self.channel.model_copy(update={"formula": text}), self.waiting.own)
         except InputError as error:
             place = getattr(error, "position", None)
             marked = f"\n{text[:place]}▸{text[place:]}" if place is not None and "\n" not in text else ""
@@ -140,21 +188,10 @@ class ComputedRow(ChannelCard):
         return [name_in_formula(channel.name) for channel in self._record().channels][:8]
 
     def _finish(self) -> None:
-        """Hands on what the fields say, once it differs and can be read."""
-        quantities = []
-        for name, line in self.fields.items():
-            old = next((q for q in self.channel.quantities if q.name == name), None)
-            if old is not None and not line.isModified():
-                quantities.append(old)  # as it was given: what is shown is rounded
-            elif line.text().strip() and line.isModified():
-                try:
-                    quantities.append(Quantity.read(name, line.text()))
-                except InputError as error:
-                    self._say(str(error), wrong=True)
-                    return
+        """Hands on what the fields say, once it differs."""
         changed = ComputedChannel(
             name=self.name.text().strip() or self.channel.name, formula=self.formula.text().strip(),
-            unit=self.unit.text().strip(), quantities=tuple(quantities),
+            unit=self.unit.text().strip(), quantities=self.channel.quantities,
         )  # fmt: skip
         if changed != self.channel and changed.formula:
             self.channel = changed
