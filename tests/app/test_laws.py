@@ -422,7 +422,7 @@ def test_bad_formulas_and_bad_fits_leave_the_last_good_state(window, qtbot):
     assert "no value on these x" in w.notice.text.text() or "No start was found" in w.notice.text.text()
     click(model.foot.fit)
     qtbot.waitUntil(lambda: "no finite value" in w.notice.text.text(), timeout=20000)
-    take("a + b")  # constant y, two parameters that do the same
+    take("a + b + 0*x")  # constant y, two parameters that do the same
     click(model.foot.fit)
     qtbot.waitUntil(lambda: session.entry.fit is not None, timeout=20000)
     assert "cannot be told apart" in model.foot.warning.text()
@@ -441,3 +441,30 @@ def test_bad_formulas_and_bad_fits_leave_the_last_good_state(window, qtbot):
     qtbot.waitUntil(lambda: "there is no profile" in w.notice.text.text(), timeout=20000)
     assert math.isfinite(session.entry.fit.result.statistics.rss)
     assert cs.fit  # the same core answers at the command line; see tests/core
+
+
+def test_a_law_in_t_over_time_is_a_law_and_no_flat_line(window, qtbot):
+    """The variable is understood from the curve's own x, said in the field, and kept in the study."""
+    t = np.linspace(0, 6, 60)
+    y = 4 * np.exp(-0.8 * t) + np.random.default_rng(2).normal(0, 0.01, t.size)
+    w = window(study_of(t, y))
+    model = w.curve_bench.model
+    choose_term(w, "type")
+    model.editor.field.setFocus()
+    QTest.keyClicks(model.editor.field, "A*exp(-k*")
+    QTest.keyClicks(model.editor.field, "t)")
+    assert "t is the variable (Time)" in model.editor.said.text()
+    QTest.keyClick(model.editor.field, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: w.session.entry.model.terms and not w.session.modelling.is_searching, timeout=20000)
+    own = w.session.entry.model.background.own
+    assert (own.variable, sorted(own.parameters)) == ("t", sorted(own.parameters))
+    assert w.session.entry.model.names == ("A", "k")
+    fit(w, qtbot)
+    values = w.session.entry.fit.result.values
+    assert values["k"] == pytest.approx(0.8, rel=0.02)
+    units_of = {row.full_name: row.unit for row in model.table.rows}
+    assert units_of == {"A": "MPa", "k": "s^-1"}
+    model.editor.field.setPlainText("A + k")
+    assert "Nothing varies in this formula" in model.editor.problem.text()
+    model.editor.field.setPlainText("e*t")
+    assert "e is the constant" in model.editor.said.text()

@@ -177,7 +177,7 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
     w = window(study_of(*curves))
     session, column = w.session, w.curve_bench.sieve
     ids = [curve.id for curve in session.study.document.curves]
-    add_step(w, "running median and patch")
+    add_step(w, "no line could be, and patch")
     column._share()
     assert all(session.study.shares_sieve(id_) for id_ in ids)
     assert "shared by the family" in column.count.text()
@@ -197,7 +197,7 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
     path = tmp_path / "clean.sieve.json"
     column._save(lambda sieve: save_sieve(sieve, path))
     assert json.loads(path.read_text()) == {
-        "sieve": 1, "steps": [{"step": "despike", "window": 11, "threshold": 6.0, "name": "my own"}]
+        "sieve": 1, "steps": [{"step": "despike", "window": 11, "threshold": 6.0, "narrowest": 2.0, "name": "my own"}]
     }  # fmt: skip
     add_step(w, "scale normalised")
     column.apply_file(path)
@@ -234,7 +234,7 @@ def test_a_step_that_fails_fails_alone(window, qtbot):
     made = sieve_family(study, ids, shares.append)
     assert [i for i, one in enumerate(made) if one.trail[0].problem] == [7]
     assert shares[-1] == 1.0
-    assert "wider than the curve" in unusual_catches(study, ids)[ids[7]]
+    assert "points, and the curve has" in unusual_catches(study, ids)[ids[7]]
 
     # A donor that was deleted: the card says what would help, the next steps go on.
     study = edits.set_sieve(ids[1], ())(edits.step_out(ids[1])(study))

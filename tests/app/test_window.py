@@ -182,7 +182,7 @@ def test_wrong_numbers_in_fields_are_told_and_the_old_ones_kept(window, qtbot, t
     assert w.session.entry is entry
     # A window wider than the curve: the card says so, the curve passes on, and a fit refuses to pretend.
     type_into(card.fields["window"].line, "999")
-    assert "wider than the curve" in card.problem.text()
+    assert "points, and the curve has" in card.problem.text()
     click(w.curve_bench.model.foot.fit)
     qtbot.waitUntil(lambda: "The step Despike does not work" in w.notice.text.text())
     assert "Out of date" in w.curve_bench.model.foot.warning.text()

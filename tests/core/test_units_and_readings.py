@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
+from fractions import Fraction
+
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 import curvesieve as cs
 from curvesieve.core import units
@@ -78,3 +83,53 @@ def test_an_envelope_loses_no_extreme():
     few_x, few_y = envelope(x[:50], y[:50], 0, 1, 300)
     np.testing.assert_array_equal(few_y, y[:50])
     np.testing.assert_array_equal(few_x, x[:50])
+
+
+def _slowly(value: str, u: str) -> tuple[Fraction, Fraction]:
+    """Value and u > 0, as decimal texts, rounded by hand to whole numbers of u's last place."""
+    number, spread = Fraction(value), Fraction(u)
+    place = 0
+    while spread >= Fraction(10) ** (place + 1):
+        place += 1
+    while spread < Fraction(10) ** place:
+        place -= 1
+    if spread / Fraction(10) ** place < 2:
+        place -= 1
+    unit = Fraction(10) ** place
+
+    def rounded(part: Fraction) -> Fraction:
+        return round(part / unit) * unit  # half to even, as Decimal does
+
+    return rounded(number), rounded(spread)
+
+
+@given(
+    st.decimals(-99999, 99999, places=6).filter(lambda v: v == 0 or abs(v) > Decimal("1e-3")),
+    st.decimals("0.000002", 99999, places=6),
+)
+@settings(deadline=None, max_examples=400)
+def test_rounding_against_a_slow_plain_way(value, u):
+    """Two digits of u where its first is a 1 before rounding, else one; the value to the same place."""
+    wanted = _slowly(str(value), str(u))
+    short, long = concise(float(value), float(u)), plus_minus(float(value), float(u))
+    mantissa, _, exponent = long.rpartition("e") if long.startswith("(") else (long, "", "0")
+    parts = [Fraction(part) * Fraction(10) ** int(exponent) for part in mantissa.strip("()").split(" ± ")]
+    assert tuple(parts) == wanted
+    body, _, power = short.partition("e")
+    number, digits = body[:-1].split("(")
+    decimals = len(number.partition(".")[2])
+    scale = Fraction(10) ** int(power or 0)
+    assert (Fraction(number) * scale, Fraction(int(digits)) / 10**decimals * scale) == wanted
+
+
+@pytest.mark.parametrize(
+    ("value", "u", "said"),
+    [
+        (12.34, 0.17, "12.34 ± 0.17"), (12.34, 1.52, "12.3 ± 1.5"), (3.0, 15.0, "3 ± 15"),
+        (12.34, 0.96, "12.3 ± 1.0"),
+        (0.0, 0.3, "0.0 ± 0.3"), (-0.001, 0.5, "0.0 ± 0.5"), (1e12, 3e11, "(1.0 ± 0.3)e12"),
+        (1e-12, 3e-13, "(1.0 ± 0.3)e-12"),
+    ],
+)
+def test_rounding_by_hand(value, u, said):
+    assert plus_minus(value, u) == said

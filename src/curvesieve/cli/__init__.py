@@ -31,7 +31,9 @@ def _parser() -> argparse.ArgumentParser:
     fit = commands.add_parser("fit", help="fit a formula or a library term to a file's curve")
     fit.add_argument("file")
     fit.add_argument("--model", required=True, help="a formula such as 'a*exp(-k*x)', or a term such as lorentzian")
-    fit.add_argument("--variable", default="x", help="the independent variable; several with commas, and as many --x")
+    fit.add_argument(
+        "--variable", default="", help="the independent variable (else understood); several with commas, as many --x"
+    )
     for axis in ("x", "y", "u"):
         fit.add_argument(f"--{axis}", metavar="CHANNEL", help="a channel's name, or its number from 1")
     fit.add_argument("--start", nargs="+", action="extend", default=[], metavar="NAME=VALUE")

@@ -18,11 +18,13 @@ def fit_file(options: argparse.Namespace) -> int:
     from curvesieve.core import units
     from curvesieve.core.fitting import fit
     from curvesieve.core.formats import read
+    from curvesieve.core.formula import understood_variable
     from curvesieve.core.models import OwnTerm, is_known, term_of
 
     record = read(options.file)
     curve = chosen_curve(record, options)
-    variables = tuple(name.strip() for name in options.variable.split(","))
+    said = options.variable or ("x" if is_known(options.model) else understood_variable(options.model, curve.x_label))
+    variables = tuple(name.strip() for name in said.split(","))
     result = fit(
         options.model,
         several(record, options, variables, len(curve)) if len(variables) > 1 else curve.x,

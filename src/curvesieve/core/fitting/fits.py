@@ -15,7 +15,8 @@ from curvesieve.core.fitting.problem import Bounds, Problem, state_problem, stat
 from curvesieve.core.fitting.result import FitResult, FittedParameter
 from curvesieve.core.fitting.solver import Solution, on_bound, solve
 from curvesieve.core.fitting.uncertainty import covariance, statistics
-from curvesieve.core.models import Model, Term, formula_sum, is_known, term_of
+from curvesieve.core.formula import understood_variable, uses
+from curvesieve.core.models import FormulaSum, Model, Term, formula_sum, is_known, term_of
 from curvesieve.core.models.starts import Data
 
 Floats = NDArray[np.float64]
@@ -34,14 +35,15 @@ def fit(
     bounds: Bounds | None = None,
     ties: Mapping[str, str] | None = None,
     loss: str = "squared",
-    variable: str | tuple[str, ...] = "x",
+    variable: str | tuple[str, ...] | None = None,
     *,
     weights: str = "u",
     scaled: bool = True,
 ) -> FitResult:
     """Fits a formula, or a library term by name, to y(x).
 
-    `x` has shape (n,), or (k, n) with k names in `variable`; `y` and `u` (the standard uncertainty of y) have
+    `x` has shape (n,), or (k, n) with k names in `variable`; a formula's own variable is understood where none is
+    named (see `understood_variable`). `y` and `u` (the standard uncertainty of y) have
     shape (n,). `start` maps parameters to where the fit begins; those of a library term that are not named have its own
     rule's, those of a formula are looked for in the data (see `search`), and the best of the fits is given. `hold`
     keeps parameters at their start, `bounds` limits them (an end of None is open), `ties` computes them from others
@@ -49,6 +51,8 @@ def fit(
     scatter found unless `scaled` is False: then u is taken as it is.
     Raises InputError when something given is wrong; a fit that does not converge says so in its result.
     """
+    if variable is None:
+        variable = "x" if is_known(model) else understood_variable(model)
     variables = (variable,) if isinstance(variable, str) else tuple(variable)
     xs, ys = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
     us = weighing(weights, ys, None if u is None else np.asarray(u, dtype=np.float64))
@@ -56,6 +60,8 @@ def fit(
         raise InputError("scaled=False takes u as it is, but no u is given.")
     term = term_of(model, (float(np.min(xs)), float(np.max(xs)))) if is_known(model) and xs.size else None
     summed = formula_sum(term.formula, (term.variable,)) if term else formula_sum(model, variables)
+    if term is None:
+        _must_vary(summed, model, variables)
     starts = dict(start or {})
     readable = xs.ndim == 1 and xs.shape == ys.shape and bool(np.isfinite(xs).all() and np.isfinite(ys).all())
     if term and term.has_rule and readable:
@@ -66,6 +72,16 @@ def fit(
     problem = state_problem(summed, xs, ys, us, starts, hold, limits, loss, ties)
     said = _Said(model, weights, scaled, _limits_of(term, limits))
     return searched(problem, said, sought) if sought else _solved(problem, said)
+
+
+def _must_vary(summed: FormulaSum, model: str, variables: tuple[str, ...]) -> None:
+    """Refuses a formula in which no variable stands: only a flat line could come of it."""
+    if not any(uses(piece.formula, piece.formula.variables) for piece in summed.pieces):
+        named = " and ".join(variables)
+        raise InputError(
+            f"Nothing varies in {model!r}: {named} does not stand in it. Name the variable that does "
+            '(variable="t"), or write it as x.'
+        )
 
 
 @dataclass(frozen=True)

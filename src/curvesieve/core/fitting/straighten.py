@@ -131,7 +131,7 @@ def straighten(curve: Curve, way: Straightening) -> Straight:
     if np.ptp(u[good]) == 0:
         raise InputError(f"All points have the same {way.u}: there is no line to draw.")
     used = curve.take(good)
-    line = fit(f"{INTERCEPT} + {SLOPE}*x", u[good], v[good], start={INTERCEPT: 0.0, SLOPE: 0.0})
+    line = fit(f"{INTERCEPT} + {SLOPE}*x", u[good], v[good], start={INTERCEPT: 0.0, SLOPE: 0.0}, variable="x")
     problem = ""
     try:
         direct = _direct(used, u[good], line, way, vertical)
@@ -165,7 +165,7 @@ def _direct(curve: Curve, u: Floats, line: FitResult, way: Straightening, vertic
     start = {name: _carried(name, text, line, None).straight for name, text in way.back}
     if not all(math.isfinite(value) for value in start.values()):
         raise InputError("The line gives no finite parameters of the law to begin the direct fit from.")
-    return fit(way.law, curve.x, curve.y, curve.u, start=start)
+    return fit(way.law, curve.x, curve.y, curve.u, start=start, variable="x")
 
 
 def _through_inverse(curve: Curve, u: Floats, line: FitResult, vertical: Formula) -> FitResult:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import keyword
 from collections.abc import Mapping
 from dataclasses import asdict
 
@@ -11,6 +12,7 @@ from curvesieve.core import units
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.fitting.result import FitResult
 from curvesieve.core.fitting.solver import TUNING
+from curvesieve.core.formula.functions import FUNCTIONS
 from curvesieve.core.formula.printing import latex, name_latex, python
 from curvesieve.core.models import FormulaSum
 from curvesieve.core.reading import concise, plus_minus
@@ -104,7 +106,7 @@ def as_script(problem: Problem, result: FitResult) -> str:
 
 def _safe(name: str, variables: tuple[str, ...]) -> str:
     taken = {"np", "special", "p", "u", "model", "parameters", "residuals", "names", "start", "free", *variables}
-    return f"{name}_" if name in taken else name
+    return f"{name}_" if name in taken or keyword.iskeyword(name) or name in FUNCTIONS else name
 
 
 def _numbers(values: np.ndarray) -> str:

@@ -2,6 +2,15 @@
 
 from curvesieve.core.formula.compiled import Compiled, compile_formula, derivative
 from curvesieve.core.formula.evaluate import evaluate
-from curvesieve.core.formula.parse import Formula, parse
+from curvesieve.core.formula.parse import Formula, parse, understood_variable, uses
 
-__all__ = ["Compiled", "Formula", "compile_formula", "derivative", "evaluate", "parse"]
+__all__ = [
+    "Compiled",
+    "Formula",
+    "compile_formula",
+    "derivative",
+    "evaluate",
+    "parse",
+    "understood_variable",
+    "uses",
+]

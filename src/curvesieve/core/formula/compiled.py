@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import keyword
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -64,7 +65,12 @@ def to_sympy(formula: Formula) -> tuple[Any, dict[str, Any]]:
     """The SymPy expression of a formula, built node by node, and the symbol of each name."""
     import sympy as sp
 
-    names: dict[str, Any] = {name: sp.Symbol(name, real=True) for name in (*formula.variables, *formula.parameters)}
+    # A parameter may be called gamma or lambda: in the code that is made, that would hide a function, or be no name.
+    taken = {*FUNCTIONS, *keyword.kwlist}
+    names: dict[str, Any] = {
+        name: sp.Symbol(f"{name}__" if name in taken else name, real=True)
+        for name in (*formula.variables, *formula.parameters)
+    }
     symbols = dict(names)
     for name, expression in formula.lets:
         names[name] = _symbolic(expression, names, sp)

@@ -26,6 +26,8 @@ class Function:
     help: str
     whole: bool = False
     """Whether the first argument must be a plain whole number, from 0 to `MOST_WHOLE`."""
+    order: bool = False
+    """Whether the first argument must be a plain number in that range, an order by which nothing is differentiated."""
 
 
 def _special(name: str) -> Callable[..., Any]:
@@ -54,10 +56,10 @@ def _where(condition: tuple[str, Any, Any], chosen: Any, other: Any) -> Any:
     return select(sign, left, right, chosen, other)
 
 
-def _log10(a: Any) -> Any:
+def _log(a: Any, base: int) -> Any:
     import sympy as sp
 
-    return sp.log(a) / sp.log(10)
+    return sp.log(a) / sp.log(base)
 
 
 def _bessel(name: str, order: int, a: Any) -> Any:
@@ -72,7 +74,7 @@ MOST_WHOLE = 60
 FUNCTIONS: dict[str, Function] = {
     "exp": Function(_ONE, np.exp, "exp", "e to the power of"),
     "log": Function(_ONE, np.log, "log", "natural logarithm"),
-    "log10": Function(_ONE, np.log10, _log10, "decimal logarithm"),
+    "log10": Function(_ONE, np.log10, lambda a: _log(a, 10), "decimal logarithm"),
     "sqrt": Function(_ONE, np.sqrt, "sqrt", "square root"),
     "abs": Function(_ONE, np.abs, lambda a: select("<", a, 0, -a, a), "absolute value"),
     "sin": Function(_ONE, np.sin, "sin", "sine, of radians"),
@@ -87,6 +89,20 @@ FUNCTIONS: dict[str, Function] = {
     "asinh": Function(_ONE, np.arcsinh, "asinh", "inverse hyperbolic sine"),
     "acosh": Function(_ONE, np.arccosh, "acosh", "inverse hyperbolic cosine"),
     "atanh": Function(_ONE, np.arctanh, "atanh", "inverse hyperbolic tangent"),
+    "cot": Function(_ONE, lambda a: 1 / np.tan(a), "cot", "cotangent, of radians"),
+    "coth": Function(_ONE, lambda a: 1 / np.tanh(a), "coth", "hyperbolic cotangent"),
+    "atan2": Function((2, 2), np.arctan2, "atan2", "atan2(y, x): the angle of a point, in radians"),
+    "log2": Function(_ONE, np.log2, lambda a: _log(a, 2), "logarithm to the base 2"),
+    "sinc": Function(_ONE, special.sinc, special.sinc_symbol, "sin(a)/a, 1 at 0"),
+    "sign": Function(
+        _ONE, np.sign, lambda a: select("<", a, 0, -1, select(">", a, 0, 1, 0)), "−1 below zero, 0 at it, 1 above"
+    ),
+    "heaviside": Function(
+        _ONE, lambda a: np.heaviside(a, 0.5), lambda a: select("<", a, 0, 0, select(">", a, 0, 1, 0.5)),
+        "0 below zero, 1/2 at it, 1 above",
+    ),
+    "floor": Function(_ONE, np.floor, special.floor_symbol, "largest whole number not above"),
+    "ceil": Function(_ONE, np.ceil, lambda a: -special.floor_symbol(-a), "smallest whole number not below"),
     "erf": Function(_ONE, _special("erf"), "erf", "error function"),
     "erfc": Function(_ONE, _special("erfc"), "erfc", "complementary error function"),
     "gamma": Function(_ONE, _special("gamma"), "gamma", "gamma function"),
@@ -103,6 +119,10 @@ FUNCTIONS: dict[str, Function] = {
         _ONE, _special("k0"), lambda a: _bessel("besselk", 0, a), "modified Bessel function of the second kind"
     ),
     "k1": Function(_ONE, _special("k1"), lambda a: _bessel("besselk", 1, a), "the same of order 1"),
+    "besselj": Function((2, 2), _special("jv"), "besselj", "besselj(order, a): of the first kind", order=True),
+    "bessely": Function((2, 2), _special("yv"), "bessely", "bessely(order, a): of the second kind", order=True),
+    "besseli": Function((2, 2), _special("iv"), "besseli", "besseli(order, a): modified", order=True),
+    "besselk": Function((2, 2), _special("kv"), "besselk", "besselk(order, a): modified, second kind", order=True),
     "voigt": Function((3, 3), special.voigt, special.voigt_symbol, "voigt(x, sigma, gamma): Voigt profile of area 1"),
     "legendre": Function(
         (2, 2), special.legendre, special.legendre_symbol, "legendre(degree, x): Legendre polynomial", whole=True
@@ -112,4 +132,10 @@ FUNCTIONS: dict[str, Function] = {
     "where": Function((3, 3), np.where, _where, "where(condition, if true, if not)"),
 }
 
-CONSTANTS: dict[str, float] = {"pi": float(np.pi)}
+CONSTANTS: dict[str, float] = {"pi": float(np.pi), "Pi": float(np.pi), "π": float(np.pi), "e": float(np.e)}
+ALIASES = {
+    "ln": "log", "arctan": "atan", "arcsin": "asin", "arccos": "acos", "arcsinh": "asinh", "arccosh": "acosh",
+    "arctanh": "atanh", "arsinh": "asinh", "arcosh": "acosh", "artanh": "atanh", "arctan2": "atan2", "ceiling": "ceil",
+    "Heaviside": "heaviside", "sgn": "sign", "Exp": "exp",
+}  # fmt: skip
+"""Other names under which functions are called."""

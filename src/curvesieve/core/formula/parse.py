@@ -15,10 +15,13 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from curvesieve.core.errors import FormulaError, nearest
-from curvesieve.core.formula.functions import CONSTANTS, FUNCTIONS, MOST_WHOLE
+from curvesieve.core.formula.functions import ALIASES, CONSTANTS, FUNCTIONS, MOST_WHOLE
+from curvesieve.core.formula.writing_styles import KEYWORD, Reader
 
 MAX_LENGTH, MAX_DEPTH, MAX_NODES = 5000, 60, 2000
 _LINE = re.compile(r"^\s*(?P<name>[^\W\d]\w*)\s*=(?!=)")
+_HEAD = re.compile(r"^\s*(?:[yf]|[^\W\d]\w*\s*\(\s*(?P<variable>[^\W\d]\w*)\s*\))\s*=(?!=)")
+"""How the last line may begin: with what it is the value of."""
 BINARY: dict[type[ast.operator], Callable[[float, float], float]] = {
     ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul,
     ast.Div: operator.truediv, ast.Pow: math.pow,
@@ -60,7 +63,7 @@ def parse(text: str, variables: tuple[str, ...] = ("x",)) -> Formula:
         raise FormulaError(f"The formula has {len(text)} characters; at most {MAX_LENGTH} are read.", MAX_LENGTH)
     _check_brackets(text)
     for name in variables:
-        if name in FUNCTIONS or name in CONSTANTS or not name.isidentifier():
+        if name in CONSTANTS or not name.isidentifier():
             raise FormulaError(f"{name!r} cannot be the name of the variable: choose a plain name such as x or t.")
     lets: list[tuple[str, ast.expr]] = []
     sizes: dict[str, int] = {}
@@ -68,8 +71,11 @@ def parse(text: str, variables: tuple[str, ...] = ("x",)) -> Formula:
     budget = [MAX_NODES]
     lines = [(m.start(), m.group()) for m in re.finditer(r"[^\n;]+", text) if m.group().strip()]
     for i, (start, line) in enumerate(lines):
-        match = _LINE.match(line)
         last = i == len(lines) - 1
+        head = _HEAD.match(line) if last else None
+        if head:  # y = …, or y(t) = …
+            line, start = line[head.end() :], start + head.end()
+        match = _LINE.match(line)
         if match and last:
             raise FormulaError(
                 "The last line must be an expression; it is the value of the formula.", start + match.end() - 1
@@ -86,7 +92,7 @@ def parse(text: str, variables: tuple[str, ...] = ("x",)) -> Formula:
             )
         if match and not last:
             name = match["name"]
-            if name in (*variables, *FUNCTIONS, *CONSTANTS, *known) or name in dict(lets):
+            if name in (*variables, *CONSTANTS, *known) or name in dict(lets):
                 raise FormulaError(
                     f"{name!r} already has a meaning here; choose another name.", start + match.start("name")
                 )
@@ -95,6 +101,45 @@ def parse(text: str, variables: tuple[str, ...] = ("x",)) -> Formula:
         else:
             return Formula(text, variables, tuple(known), tuple(lets), tree)
     raise FormulaError("The formula is empty.", 0)
+
+
+def uses(formula: Formula, names: tuple[str, ...]) -> bool:
+    """Whether one of the names stands in the formula, or in the lines before it."""
+    trees = [formula.body, *(expression for _, expression in formula.lets)]
+    return any(isinstance(node, ast.Name) and node.id in names for tree in trees for node in ast.walk(tree))
+
+
+def variable_said(text: str) -> str:
+    """The variable that a last line such as ``y(t) = …`` names; empty where there is none."""
+    last = next((line for line in reversed(re.split(r"[\n;]", text)) if line.strip()), "")
+    match = _HEAD.match(last)
+    return (match["variable"] or "") if match else ""
+
+
+def understood_variable(text: str, axis: str = "") -> str:
+    """The variable of a formula that may not call it x: what it says itself, x, or what can only be meant.
+
+    `axis` is the curve's own name of x. Its name, its first letter, and then a lone t, T or q are understood. Raises
+    FormulaError when two could be meant, or when nothing varies.
+    """
+    said = variable_said(text)
+    if said:
+        return said
+    names = parse(text, ()).parameters
+    if "x" in names:
+        return "x"
+    axis = axis.strip()
+    own = [name for name in dict.fromkeys((re.sub(r"\W+", "_", axis), axis[:1], axis[:1].lower())) if name in names]
+    found = own or [name for name in ("t", "T", "q") if name in names]
+    if len(found) == 1 or (own and found[0] == re.sub(r"\W+", "_", axis)):
+        return found[0]
+    if found:
+        raise FormulaError(
+            f"Both {' and '.join(found)} could be the variable; begin with  y({found[0]}) =  to say which.", 0
+        )
+    raise FormulaError(
+        "Nothing varies in this formula: name the variable x, or begin with  y(name) =  to say which name it is.", 0
+    )
 
 
 def _check_brackets(text: str) -> None:
@@ -132,13 +177,8 @@ class _Checker:
     def read(self, source: str, start: int) -> ast.expr:
         stripped = source.lstrip()
         start += len(source) - len(stripped)
-        pieces, self.places = [], []
-        for i, character in enumerate(stripped):
-            if ord(character) > 127 and not character.isidentifier() and character not in "·×−²³":
-                raise FormulaError(f"{character!r} has no meaning here.", start + i)
-            piece = {"^": "**", "·": "*", "×": "*", "−": "-", "²": "**2", "³": "**3"}.get(character, character)
-            pieces.append(piece)
-            self.places += [start + i] * len(piece.encode())
+        reader = Reader(stripped, start)
+        pieces, self.places = reader.pieces, reader.places
         self.places.append(start + len(stripped.rstrip()))
         try:
             tree = ast.parse("".join(pieces).rstrip(), mode="eval").body
@@ -170,8 +210,9 @@ class _Checker:
         match node:
             case ast.Constant():
                 return self._constant(node)
-            case ast.Name(id=name):
-                return self._name(node, name)
+            case ast.Name():
+                node.id = node.id.removeprefix(KEYWORD)
+                return self._name(node, node.id)
             case ast.UnaryOp(op=ast.UAdd() | ast.USub()):
                 node.operand = self._check(node.operand, depth + 1)
             case ast.BinOp() if type(node.op) in BINARY:
@@ -207,8 +248,6 @@ class _Checker:
         return number
 
     def _name(self, node: ast.Name, name: str) -> ast.expr:
-        if name in FUNCTIONS:
-            raise self._refuse(node, f"{name} is a function and needs brackets: {name}(…).")
         if name.startswith("_") or len(name) > 60:
             raise self._refuse(node, f"{name[:20]!r} is no good name: begin with a letter, at most 60 characters.")
         if name in CONSTANTS:
@@ -220,7 +259,7 @@ class _Checker:
     def _call(self, node: ast.Call, depth: int) -> None:
         if not isinstance(node.func, ast.Name):
             raise self._refuse(node, "Only the known functions can be called; a missing * may be the reason.")
-        name = node.func.id
+        node.func.id = name = ALIASES.get(node.func.id, node.func.id)
         if name not in FUNCTIONS:
             hint = nearest(name, list(FUNCTIONS))
             raise self._refuse(node, f"There is no function {name!r}{hint or '; known are ' + ', '.join(FUNCTIONS)}")
@@ -231,11 +270,12 @@ class _Checker:
             wanted = f"{low}" if low == high else f"{low} to {high}"
             raise self._refuse(node, f"{name} takes {wanted} argument{'s' if high > 1 else ''}, not {len(node.args)}.")
         node.args = [self._check(argument, depth + 1) for argument in node.args]
-        if FUNCTIONS[name].whole:
+        if FUNCTIONS[name].whole or FUNCTIONS[name].order:
             first = node.args[0]
             value = float(first.value) if isinstance(first, ast.Constant) else -1.0  # type: ignore[arg-type]
-            if not (value.is_integer() and 0 <= value <= MOST_WHOLE):
-                raise self._refuse(first, f"{name} begins with a plain whole number from 0 to {MOST_WHOLE}.")
+            whole = "whole " if FUNCTIONS[name].whole else ""
+            if not (0 <= value <= MOST_WHOLE and (value.is_integer() or not whole)):
+                raise self._refuse(first, f"{name} begins with a plain {whole}number from 0 to {MOST_WHOLE}.")
         for i, argument in enumerate(node.args):
             if isinstance(argument, ast.Compare) != (name == "where" and i == 0):
                 raise self._refuse(argument, "A comparison stands only first in where(condition, if true, if not).")

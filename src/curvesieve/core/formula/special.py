@@ -39,13 +39,29 @@ def legendre(degree: Any, x: Any) -> Any:
     return eval_legendre(int(np.asarray(degree).flat[0]), x)
 
 
-NUMERIC = {"wofz_re": wofz_re, "wofz_im": wofz_im, "legendre": legendre}
+def sinc(a: Any) -> Any:
+    """sin(a)/a, 1 at 0."""
+    return np.sinc(np.asarray(a) / np.pi)
+
+
+def sinc_slope(a: Any) -> Any:
+    """The derivative of `sinc`: (cos a − sinc a)/a, by its series −a/3 + a³/30 near 0."""
+    a = np.asarray(a, dtype=np.float64)
+    near = np.abs(a) < 1e-2
+    safe = np.where(near, 1.0, a)
+    return np.where(near, -a / 3 + a**3 / 30 - a**5 / 840, (np.cos(safe) - np.sinc(safe / np.pi)) / safe)
+
+
+NUMERIC = {
+    "wofz_re": wofz_re, "wofz_im": wofz_im, "legendre": legendre, "sinc_": sinc, "sinc_slope": sinc_slope,
+    "floor_": np.floor,
+}  # fmt: skip
 """What compiled formulas call by these names."""
 
 
 @cache
-def kinds() -> tuple[Any, Any, Any, Any]:
-    """The SymPy functions K(a, b), L(a, b), erfcx(a) and legendre(n, a), made when SymPy is first needed."""
+def _named() -> Any:
+    """The base of functions that are printed by a name of ours and never worked out beforehand."""
     import sympy as sp
 
     class _Named(sp.Function):  # type: ignore[misc]  # SymPy has no types
@@ -66,7 +82,17 @@ def kinds() -> tuple[Any, Any, Any, Any]:
 
         _scipycode = _numpycode
 
-    class K(_Named):
+    return _Named
+
+
+@cache
+def kinds() -> tuple[Any, Any, Any, Any]:
+    """The SymPy functions K(a, b), L(a, b), erfcx(a) and legendre(n, a), made when SymPy is first needed."""
+    import sympy as sp
+
+    named: Any = _named()
+
+    class K(named):  # type: ignore[misc]
         nargs = 2
         printed = "wofz_re"
 
@@ -75,7 +101,7 @@ def kinds() -> tuple[Any, Any, Any, Any]:
             k, imaginary = K(a, b), L(a, b)
             return -2 * (a * k - b * imaginary) if argindex == 1 else 2 * (a * imaginary + b * k) - 2 / sp.sqrt(sp.pi)
 
-    class L(_Named):
+    class L(named):  # type: ignore[misc]
         nargs = 2
         printed = "wofz_im"
 
@@ -84,7 +110,7 @@ def kinds() -> tuple[Any, Any, Any, Any]:
             k, imaginary = K(a, b), L(a, b)
             return 2 / sp.sqrt(sp.pi) - 2 * (a * imaginary + b * k) if argindex == 1 else -2 * (a * k - b * imaginary)
 
-    class Erfcx(_Named):
+    class Erfcx(named):  # type: ignore[misc]
         nargs = 1
         printed = "erfcx"
 
@@ -92,7 +118,7 @@ def kinds() -> tuple[Any, Any, Any, Any]:
             (a,) = self.args
             return 2 * a * Erfcx(a) - 2 / sp.sqrt(sp.pi)
 
-    class Legendre(_Named):
+    class Legendre(named):  # type: ignore[misc]
         nargs = 2
         printed = "legendre"
 
@@ -106,6 +132,38 @@ def kinds() -> tuple[Any, Any, Any, Any]:
     return K, L, Erfcx, Legendre
 
 
+@cache
+def plain_kinds() -> tuple[Any, Any]:
+    """The SymPy functions sinc(a) and floor(a)."""
+    import sympy as sp
+
+    named: Any = _named()
+
+    class Sinc(named):  # type: ignore[misc]
+        nargs = 1
+        printed = "sinc_"
+
+        def fdiff(self, argindex: int = 1) -> Any:
+            return SincSlope(self.args[0])
+
+    class SincSlope(named):  # type: ignore[misc]
+        nargs = 1
+        printed = "sinc_slope"
+
+        def fdiff(self, argindex: int = 1) -> Any:
+            (a,) = self.args
+            return -Sinc(a) - 2 * SincSlope(a) / a
+
+    class Floor(named):  # type: ignore[misc]
+        nargs = 1
+        printed = "floor_"
+
+        def fdiff(self, argindex: int = 1) -> Any:
+            return sp.Integer(0)
+
+    return Sinc, Floor
+
+
 def voigt_symbol(x: Any, sigma: Any, gamma: Any) -> Any:
     """`voigt` in SymPy; widths count by their size, so a fit may pass through negative ones."""
     import sympy as sp
@@ -116,6 +174,16 @@ def voigt_symbol(x: Any, sigma: Any, gamma: Any) -> Any:
     width, half = (select("<", a, 0, -a, a) for a in (sigma, gamma))
     scale = width * sp.sqrt(2)
     return k(x / scale, half / scale) / (scale * sp.sqrt(sp.pi))
+
+
+def sinc_symbol(a: Any) -> Any:
+    """`sinc` in SymPy, whose slope is known at 0, too."""
+    return plain_kinds()[0](a)
+
+
+def floor_symbol(a: Any) -> Any:
+    """The largest whole number not above, in SymPy; its slope is 0."""
+    return plain_kinds()[1](a)
 
 
 def erfcx_symbol(a: Any) -> Any:

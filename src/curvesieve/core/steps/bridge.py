@@ -204,7 +204,7 @@ class Bridge(Banded):
     def _by_fit(self, flanks: Curve, text: str, start: dict[str, float] | None, hold: tuple[str, ...]) -> _Span:
         from curvesieve.core.fitting import fit
 
-        result = fit(text, flanks.x, flanks.y, flanks.u, start=start, hold=hold)
+        result = fit(text, flanks.x, flanks.y, flanks.u, start=start, hold=hold, variable="x")
         if not result.converged:
             raise InputError(
                 f"the {self.law} could not be fitted to the flanks ({result.message}) Choose a simpler law."

@@ -262,7 +262,7 @@ def _left(windows: Floats, narrowest: float) -> Floats:
     return np.concatenate([_explained(part, templates, np.zeros(len(part)))[0] for part in parts])
 
 
-_MOST_WINDOWS, _QUANTILE = 1500, 0.3
+_MOST_WINDOWS, _FEW_WINDOWS, _QUANTILE = 1500, 45, 0.3
 
 
 def noise_between_lines(y: Floats, span: int, narrowest: float) -> Floats:
@@ -276,7 +276,7 @@ def noise_between_lines(y: Floats, span: int, narrowest: float) -> Floats:
     start = np.arange(0, y.size - SIDE + 1, step)
     windows = y[start[:, None] + np.arange(SIDE)]
     left = _left(windows - windows.mean(axis=1, keepdims=True), narrowest)
-    size = max(3, round(span / step)) | 1
+    size = max(_FEW_WINDOWS, round(span / step)) | 1
     if left.size > size:
         low = percentile_filter(left, 100 * _QUANTILE, size=size, mode="mirror")
     else:

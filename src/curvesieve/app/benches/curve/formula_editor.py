@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFocusEvent, QKeyEvent, QTextCharFormat, QTextCursor
 from PyQt6.QtWidgets import QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
@@ -10,7 +12,7 @@ from curvesieve.app.theme import mono
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import label
 from curvesieve.core.errors import FormulaError
-from curvesieve.core.formula import Formula, parse
+from curvesieve.core.formula import Formula, parse, understood_variable
 from curvesieve.core.formula.inference import parameter_units
 
 _MOST_LINES = 7
@@ -45,6 +47,9 @@ class FormulaEditor(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.variable, self.has_units = "x", (True, True)
+        self.axis = ""
+        """The curve's own name of x, by which a formula may call its variable."""
+        self._given = ("", "x")
         self.names = ("x", "y")
         self._shown, self._quiet = "", True
         self.field = _Field()
@@ -71,8 +76,9 @@ class FormulaEditor(QWidget):
         self._fit_height()
         self._quiet = False
 
-    def show_formula(self, text: str) -> None:
-        """Another formula from outside; what is being typed is left alone."""
+    def show_formula(self, text: str, variable: str = "x") -> None:
+        """Another formula from outside, with its variable; what is being typed is left alone."""
+        self._given = (text, variable)
         if text != self._shown:
             self._shown = text
             if self.field.toPlainText() != text:
@@ -84,9 +90,15 @@ class FormulaEditor(QWidget):
     def read(self) -> Formula | None:
         """The formula as it stands; None when it cannot be read."""
         try:
-            return parse(self.field.toPlainText(), (self.variable,))
+            return self._parsed(self.field.toPlainText())
         except FormulaError:
             return None
+
+    def _parsed(self, text: str) -> Formula:
+        """The formula of a text; its variable is the one given with it, or what can only be meant."""
+        parse(text, ())  # what is wrong with the text comes before the question what varies
+        self.variable = self._given[1] if text == self._given[0] else understood_variable(text, self.axis)
+        return parse(text, (self.variable,))
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if event is not None and event.type() == QEvent.Type.Resize:
@@ -106,7 +118,7 @@ class FormulaEditor(QWidget):
         self._fit_height()
         text = self.field.toPlainText()
         try:
-            formula = parse(text, (self.variable,))
+            formula = self._parsed(text)
         except FormulaError as error:
             fresh = not text.strip()
             self.problem.setText("" if fresh else str(error))
@@ -119,6 +131,11 @@ class FormulaEditor(QWidget):
         self.problem.hide()
         listed = ", ".join(formula.parameters) or "none: there is nothing to fit"
         said = [f"Parameters: {listed}"]
+        if self.variable != "x":
+            axis = f" ({self.axis})" if self.axis else ""
+            said.append(f"{self.variable} is the variable{axis}; begin with  y(other) =  to take another.")
+        if re.search(r"(?<![\w.])e(?!\w|\s*\()", text):
+            said.append("e is the constant 2.718…; a parameter needs another name.")
         if found.problems:
             said.append(f"Units: {found.problems[0][0]}")
         self.said.setText("\n".join(said))

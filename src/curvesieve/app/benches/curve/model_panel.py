@@ -216,10 +216,10 @@ class ModelPanel(QWidget):
         if self._curve:
             x_unit, y_unit = self.session.passed_units()
             self.editor.has_units = (bool(x_unit), bool(y_unit))
-        if own is not None:
-            self.editor.variable = own.variable
-            if not self.editor.field.hasFocus() or self.editor.read() is not None:
-                self.editor.show_formula(own.formula)
+            made = self.session.sieved()
+            self.editor.axis = made.curve.x_label if made is not None else ""
+        if own is not None and (not self.editor.field.hasFocus() or self.editor.read() is not None):
+            self.editor.show_formula(own.formula, own.variable)
         self.typeset.set(_mathematics(model))
 
     def _row_in_hand(self) -> ParameterRow | None:
@@ -283,7 +283,8 @@ class ModelPanel(QWidget):
             self.typing = True
             ground = self.modelling.model_in_sight().background
             self.refresh()
-            self.editor.show_formula(ground.term.formula if ground is not None and ground.slug != "line" else "")
+            known = ground.term if ground is not None and ground.slug != "line" else None
+            self.editor.show_formula(known.formula if known else "", known.variable if known else "x")
             self.editor.field.setFocus()
             return
         self.typing = False

@@ -136,7 +136,7 @@ TERMS = (
     ),
     Term(
         "fano", "Fano", "peak",
-        "e = 2*(x - center)/fwhm\nheight/asymmetry^2*((asymmetry + e)^2/(1 + e^2) - 1)",
+        "d = 2*(x - center)/fwhm\nheight/asymmetry^2*((asymmetry + d)^2/(1 + d^2) - 1)",
         (
             Parameter("center", "resonance; the maximum lies fwhm/(2·asymmetry) from it"),
             Parameter("height", "height at the resonance for a large asymmetry"), _FWHM,
