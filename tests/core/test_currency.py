@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import io
 import json
 import zipfile
 
 import numpy as np
+import pandas as pd
 import pytest
 
 import curvesieve as cs
 from curvesieve.core.fitting.compare import Candidate, compare
 from curvesieve.core.fitting.residuals import outlying, residual_check
+from curvesieve.core.formats.reading import tables
+from curvesieve.core.formats.writing import of_curve, write
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.record import Channel, Record, Source
@@ -20,7 +24,7 @@ from curvesieve.core.steps.lines import OWN, TABLES, add_tables
 from curvesieve.core.study import Study, edits, load_study
 from curvesieve.core.study.answers import answer, copied, units_of_parameters
 from curvesieve.core.study.compute import fit_curve, passed_units, sieve_family, sieved_curve
-from curvesieve.core.study.ledger import ledger_of, to_csv
+from curvesieve.core.study.ledger import about_curve, ledger_of, to_csv
 from tests.conftest import STRD
 
 KEPT = STRD.parent / "studies"
@@ -257,3 +261,40 @@ def test_own_terms_of_ones_own_name_their_quantity_by_hand(tmp_path):
     study = edits.set_fit(one, fit_curve(study, one))(study)
     found = {(r.quantity): r.value for r in study.readings(one)}
     assert found["= k"] == pytest.approx(1 / found["k"])
+
+
+def test_copies_of_a_polynomial_have_its_ordinary_coefficients_and_the_formula_with_numbers():
+    y = 2 + 0.5 * X - 0.03 * X**2 + 0.001 * X**3 + np.random.default_rng(1).normal(0, 1e-3, X.size)
+    study = study_of(("one", "N", y))
+    (one,) = ids(study)
+    model = Model().with_background("polynomial-3", sieved_curve(study, one).curve)
+    study = edits.set_model(one, model)(study)
+    study = edits.set_fit(one, fit_curve(study, one))(study)
+    rows = {row.split("\t")[0]: row.split("\t")[1:] for row in copied(study, one, "table").splitlines()}
+    coefficients, covariance = np.polyfit(X, y, 3, cov=True)  # scaled by the scatter, as ours
+    for k in range(4):
+        value, u, unit, _ = rows[f"a{k}"]
+        assert float(value) == pytest.approx(coefficients[3 - k], rel=1e-8)
+        assert float(u) == pytest.approx(np.sqrt(covariance[3 - k, 3 - k]), rel=1e-6)
+        assert unit == ("N", "N s-1", "N s-2", "N s-3")[k]
+    line = next(line for line in copied(study, one, "text").splitlines() if line.startswith("y = "))
+    drawn = eval(line[4:].replace("^", "**"), {"x": X})  # our own text, made above
+    np.testing.assert_allclose(drawn, np.polyval(coefficients, X), rtol=1e-9)
+
+
+def test_a_curve_on_its_way_out_says_where_it_comes_from():
+    study = study_of(("one", "kN", peak(5.01)))
+    (one,) = ids(study)
+    study = fitted(stepped(study, one, {"step": "scale", "by": "unit", "unit": "N"}, {"step": "despike"}), one)
+    curve = sieved_curve(study, one).curve
+    content = write(of_curve(curve, "one", about_curve(study, one)), ".csv")
+    frame = pd.read_csv(io.BytesIO(content))
+    assert list(frame.columns[:3]) == ["Time (s)", "Force (N)", "flag"]
+    np.testing.assert_array_equal(frame.iloc[:, 1], curve.y)
+    said = dict(tables(Source("back.csv", content))[0].record.metadata)
+    assert said["source"] == "one.csv"
+    assert said["sha256"] == study.document.records[0].source
+    assert said["steps"].startswith("scale axis y, by unit, factor 1.0, unit N")
+    assert "despike window 11, threshold 5.0" in said["steps"]
+    assert "exp(" in said["formula"]
+    assert f"height_1 {study.entry(one).fit.result.values['height_1']!r}" in said["fitted"]

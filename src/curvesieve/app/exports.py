@@ -28,6 +28,7 @@ class Exports:
     def ask_curve(self) -> None:
         """Writes the curve as it passed the sieve, with u and flags."""
         from curvesieve.core.formats.writing import of_curve
+        from curvesieve.core.study.ledger import about_curve
 
         entry, made = self.session.entry, self.session.sieved()
         if entry is None:
@@ -35,8 +36,8 @@ class Exports:
         if made is None:
             self.session.noticed.emit("The curve is still passing through the sieve; try again in a moment.", "problem")
             return
-        curve = made.curve
-        self._ask("Write the curve", entry.label, lambda: of_curve(curve, entry.label))
+        curve, about = made.curve, about_curve(self.session.study, entry.id)
+        self._ask("Write the curve", entry.label, lambda: of_curve(curve, entry.label, about))
 
     def ask_record(self) -> None:
         """Writes the whole record, as it was read."""

@@ -37,10 +37,12 @@ def pass_file(options: argparse.Namespace) -> int:
     from curvesieve.core.formats.writing import of_curve, write
     from curvesieve.core.steps import Sieve
     from curvesieve.core.study.files import write_bytes
+    from curvesieve.core.study.ledger import written_steps
 
     sieve = Sieve.load(options.sieve)
     path = Path(options.file)
-    curve = chosen_curve(read(path), options)
+    record = read(path)
+    source, curve = record.source, chosen_curve(record, options)
     made = sieve(curve, _OtherFiles(path.parent))
     said = [
         {
@@ -57,7 +59,8 @@ def pass_file(options: argparse.Namespace) -> int:
         if trail.problem:
             print(f"curvesieve: step {number}, {trail.slot.step.slug}, let all pass: {trail.problem}", file=sys.stderr)
     if options.out:
-        write_bytes(Path(options.out), write(of_curve(made.curve, path.name), Path(options.out).suffix))
+        about = (("source", path.name), ("sha256", source.sha256), ("steps", written_steps(sieve)))
+        write_bytes(Path(options.out), write(of_curve(made.curve, path.name, about), Path(options.out).suffix))
     if options.json:
         print(json.dumps(said, ensure_ascii=False, indent=1))
     else:

@@ -13,7 +13,7 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.problem import Bounds, Problem, state_problem, stated_bounds, weighing
 from curvesieve.core.fitting.result import FitResult, FittedParameter
-from curvesieve.core.fitting.solver import Solution, on_bound, solve
+from curvesieve.core.fitting.solver import MOST_EVALUATIONS, Solution, on_bound, solve
 from curvesieve.core.fitting.uncertainty import covariance, statistics
 from curvesieve.core.formula import understood_variable, uses
 from curvesieve.core.models import FormulaSum, Model, Term, formula_sum, is_known, term_of
@@ -22,6 +22,8 @@ from curvesieve.core.models.starts import Data
 Floats = NDArray[np.float64]
 _BETTER, _ALIKE, _ENOUGH = 0.999999, 1.000001, 2
 """A fit is better, or the same, by so much of the sum of squares; so many more of the same end the search."""
+_TRIED = 25
+"""Evaluations per parameter for each start of a search: a good one needs a tenth, a bad one would take all."""
 Watch = Callable[[Floats], None]
 
 
@@ -121,7 +123,7 @@ def searched(problem: Problem, said: _Said, sought: Collection[str]) -> FitResul
     lowest, agreed = math.inf, 0
     for start in starts:
         try:
-            found = _ended(replace(problem, start=start), said)
+            found = _ended(replace(problem, start=start), said, most=_TRIED)
         except InputError:
             continue
         r = found[1].residuals
@@ -136,6 +138,8 @@ def searched(problem: Problem, said: _Said, sought: Collection[str]) -> FitResul
             break
     if best is None:
         raise InputError("No start was found from which the formula can be fitted; give starts of your own.")
+    if not best[1].converged:
+        best = _ended(replace(best[0], start=best[0].full(best[1].values)), said)
     return _told(*best, said)
 
 
@@ -202,16 +206,18 @@ def _solved(problem: Problem, said: _Said, watch: Watch | None = None) -> FitRes
     return _told(*_ended(problem, said, watch), said)
 
 
-def _ended(problem: Problem, said: _Said, watch: Watch | None = None) -> tuple[Problem, Solution]:
+def _ended(
+    problem: Problem, said: _Said, watch: Watch | None = None, most: int = MOST_EVALUATIONS
+) -> tuple[Problem, Solution]:
     """Where a fit ends, inside the limits; with the problem that it ended with."""
-    solution = solve(problem, _full_watch(problem, watch))
+    solution = solve(problem, _full_watch(problem, watch), most)
     if said.limits:
         inside = limited(problem, said.limits)
         beyond = (solution.values < inside.lower) | (solution.values > inside.upper)
         if beyond.any():  # a width below zero and the like: begun again from its mirror image, and kept inside
             start = problem.full(np.where(beyond, np.abs(solution.values), solution.values))
             problem = limited(replace(problem, start=start), said.limits)
-            solution = solve(problem, _full_watch(problem, watch))
+            solution = solve(problem, _full_watch(problem, watch), most)
     return problem, solution
 
 

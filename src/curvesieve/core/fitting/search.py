@@ -23,7 +23,7 @@ Ints = NDArray[np.int64]
 _DRAWS = 3072
 _BATCH = 256
 _SEED = 20
-_MOST_POINTS = 300
+_MOST_POINTS, _POINTS_A_SIGHT = 300, 16
 _POLISHED, _POLISH_STEPS = 60, 30
 KEPT = 12
 """How many of the best starts are worth a fit."""
@@ -37,9 +37,10 @@ def find_starts(problem: Problem, sought: Collection[str]) -> list[Floats]:
     solved for at each draw of the others; the best draws are improved by a few steps on some of the points. The draws
     are always the same.
     """
-    thinned = _thinned(problem)
+    seen = sights(problem.rows[0], problem.y)
+    thinned = _thinned(problem, seen)
     with np.errstate(all="ignore"):
-        draws = _drawn(thinned, sought)
+        draws = _drawn(thinned, sought, seen)
         linear = _linear(thinned, draws, sought)
         scores, starts = [], []
         for batch in np.split(draws, range(_BATCH, len(draws), _BATCH)):
@@ -53,8 +54,14 @@ def find_starts(problem: Problem, sought: Collection[str]) -> list[Floats]:
     return [start for _, start in improved[:KEPT]]
 
 
-def _thinned(problem: Problem) -> Problem:
+def _thinned(problem: Problem, seen: Sequence[Sight]) -> Problem:
+    """Some of the points: evenly, and more of them at the peaks that were seen, which would else fall between them."""
     thin = np.linspace(0, problem.y.size - 1, min(problem.y.size, _MOST_POINTS)).astype(int)
+    if problem.y.size > _MOST_POINTS:
+        x = problem.rows[0]
+        for sight in seen:
+            near = np.flatnonzero(np.abs(x - sight.place) <= 1.5 * sight.width)
+            thin = np.union1d(thin, near[:: max(1, near.size // _POINTS_A_SIGHT)])
     return replace(
         problem,
         rows=tuple(row[thin] for row in problem.rows),
@@ -63,13 +70,11 @@ def _thinned(problem: Problem) -> Problem:
     )
 
 
-def _drawn(problem: Problem, sought: Collection[str]) -> Floats:
+def _drawn(problem: Problem, sought: Collection[str], seen: Sequence[Sight]) -> Floats:
     """Values of shape (draws, parameters); those not sought at their start, all within bounds."""
     rng = np.random.default_rng(_SEED)
     names = problem.model.names
     kinds = kinds_of(problem.model)
-    x = problem.rows[0]
-    seen = sights(x, problem.y)
     draws = np.empty((_DRAWS, len(names)))
     chosen = rng.integers(0, max(len(seen), 1), (_DRAWS, len(names)))
     for place, name in enumerate(names):

@@ -19,7 +19,7 @@ Floats = NDArray[np.float64]
 _STEP_TOLERANCE, _SUM_TOLERANCE = 1e-9, 1e-15
 """Relative changes of the parameters and of the sum of squares that end the iteration; a last Gauss–Newton step,
 whose Jacobian the uncertainties need anyway, then takes the parameters to rounding."""
-_MAX_EVALUATIONS_PER_PARAMETER = 400
+MOST_EVALUATIONS = 400
 _MOST_POLISH, _SURE_STEP = 12, 1e-8
 """Last steps at the most, and the relative step after which the next would change nothing."""
 _TRUSTED_DIAGONAL = 1e-5
@@ -59,7 +59,7 @@ class Solution:
 def solve(
     problem: Problem,
     watch: Callable[[Floats], None] | None = None,
-    most: int = _MAX_EVALUATIONS_PER_PARAMETER,
+    most: int = MOST_EVALUATIONS,
 ) -> Solution:
     """Minimises the problem's loss from its start, with at the most `most` evaluations for each parameter.
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import keyword
-from collections.abc import Mapping
-from dataclasses import asdict
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
 
 import numpy as np
 
@@ -18,23 +18,40 @@ from curvesieve.core.models import FormulaSum
 from curvesieve.core.reading import concise, plus_minus
 
 
-def as_table(result: FitResult, unit_of: Mapping[str, str]) -> str:
-    """Tab-separated rows with all digits, as spreadsheets take them: parameters, then statistics."""
+@dataclass(frozen=True)
+class Following:
+    """A quantity that follows from the parameters, such as a peak's area or the coefficient of a power of x."""
+
+    name: str
+    value: float
+    u: float | None
+    unit: str
+
+
+def as_table(result: FitResult, unit_of: Mapping[str, str], following: Sequence[Following] = ()) -> str:
+    """Tab-separated rows with all digits, as spreadsheets take them: parameters, what follows, then statistics."""
     rows = [["parameter", "value", "u", "unit", "state"]]
     for name, p in result.parameters.items():
         u = "" if p.u is None else repr(p.u)
         rows.append([name, repr(p.value), u, units.written(unit_of.get(name, "")), p.state])
+    rows += [
+        [q.name, repr(q.value), "" if q.u is None else repr(q.u), units.written(q.unit), "follows"] for q in following
+    ]
     for name, value in asdict(result.statistics).items():
         rows.append([name, "" if value is None else repr(value), "", "", "statistic"])
     return "\n".join("\t".join(row) for row in rows) + "\n"
 
 
-def as_text(result: FitResult, unit_of: Mapping[str, str]) -> str:
+def as_text(
+    result: FitResult, unit_of: Mapping[str, str], following: Sequence[Following] = (), formula: str = ""
+) -> str:  # fmt: skip
     """Sentences for a notebook: every parameter with its u rounded as the GUM says, then how good the fit is."""
     lines = [result.formula]
     for name, p in result.parameters.items():
         unit = units.shown(unit_of.get(name, ""))
         lines.append(f"{name} = {plus_minus(p.value, p.u)} {unit}".rstrip() + (f" ({p.state})" if p.state else ""))
+    lines += [f"{q.name} = {plus_minus(q.value, q.u)} {units.shown(q.unit)}".rstrip() for q in following]
+    lines += [formula] if formula else []
     s = result.statistics
     chi2 = "" if s.reduced_chi2 is None else f", reduced χ² {s.reduced_chi2:.4g}"
     r2 = "–" if s.r2 is None else f"{s.r2:.6g}"

@@ -11,12 +11,13 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.prediction import Found
 from curvesieve.core.fitting.profile import Interval, bootstrap, profile_intervals
 from curvesieve.core.fitting.residuals import ResidualCheck, histogram, residual_check
-from curvesieve.core.fitting.writing import as_latex, as_script, as_table, as_text
+from curvesieve.core.fitting.writing import Following, as_latex, as_script, as_table, as_text
+from curvesieve.core.models.library import degree_of
 from curvesieve.core.numerals import numbers_in
 from curvesieve.core.reading import plus_minus
 from curvesieve.core.readings.fitted import own_reading
 from curvesieve.core.study.compute import fitted_curve, passed_units, sieved_curve
-from curvesieve.core.study.document import Study
+from curvesieve.core.study.document import CurveEntry, Study
 
 QUESTIONS = {
     "y": ("y at x", "one x, or several"),
@@ -127,16 +128,40 @@ def residuals_of(study: Study, curve_id: str) -> tuple[ResidualCheck, tuple[Floa
     return residual_check(problem.rows[0], r), histogram(r)
 
 
+def _following(entry: CurveEntry) -> list[Following]:
+    """What the fit's readings say beyond the parameters: areas, coefficients of powers, quantities of one's own."""
+    readings = entry.fit.readings if entry.fit is not None else ()
+    made = []
+    for r in readings:
+        name = f"{r.symbol}_{r.peak}" if r.peak else r.symbol
+        if r.quantity.startswith("= ") or name not in entry.model.names:
+            made.append(Following(name, r.value, r.u, r.unit))
+    return made
+
+
+def _written_out(entry: CurveEntry) -> str:
+    """A polynomial with its numbers in powers of x: ``y = 1.5 + 2.25*x``; nothing for other models."""
+    ground = entry.model.background
+    degree = degree_of(ground.slug) if ground is not None and not entry.model.peaks else None
+    if degree is None or entry.fit is None:
+        return ""
+    found = {r.quantity: r.value for r in entry.fit.readings if not r.peak}
+    powers = ["", "*x", *(f"*x^{k}" for k in range(2, degree + 1))]
+    said = " + ".join(f"{found[f'a{k}']!r}{power}" for k, power in enumerate(powers) if f"a{k}" in found)
+    return f"y = {said.replace('+ -', '- ')}"
+
+
 def copied(study: Study, curve_id: str, way: str) -> str:
     """The results as ``table``, ``text``, ``latex`` or ``script``."""
     entry = study.entry(curve_id)
     problem, on = fitted_curve(study, curve_id)
     unit_of = units_of_parameters(study, curve_id)
+    following = _following(entry)
     match way:
         case "table":
-            return as_table(on.result, unit_of)
+            return as_table(on.result, unit_of, following)
         case "text":
-            return as_text(on.result, unit_of)
+            return as_text(on.result, unit_of, following, _written_out(entry))
         case "latex":
             return as_latex(entry.model.sum, on.result, unit_of)
     return as_script(problem, on.result)
