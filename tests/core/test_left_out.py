@@ -12,7 +12,7 @@ from curvesieve.core.steps import Slot
 from curvesieve.core.steps.axis import Resample
 from curvesieve.core.steps.base import registered_steps
 from curvesieve.core.steps.combine import Average, Combine
-from curvesieve.core.steps.level import Scale, Zero
+from curvesieve.core.steps.level import Scale, ShiftLevel, Zero
 from curvesieve.core.steps.sieve import through
 from curvesieve.core.steps.transform import RunningArea, Spectrum
 
@@ -185,3 +185,18 @@ def test_resampling_reaches_the_last_point():
     for last in (0.3, 0.7, 1.1, 2.3e-12, 4.1e12):
         x = np.linspace(0, last, 11)
         assert len(Resample(spacing=last / 10).apply(cs.Curve(x, x)).curve) == 11
+
+
+@pytest.mark.parametrize("by", ["offset", "factor"])
+def test_the_u_of_a_closed_jump_is_that_of_its_size(by):
+    """Against 400 draws: the points behind the jump share the error of the gap, √(s²(a) + s²(b)) of two lines' ends."""
+    rng = np.random.default_rng(4)
+    x, u = np.arange(80.0), np.full(80, 0.05)
+    clean = np.where(x < 40, 10.0, 15.0)
+    step = ShiftLevel(at=39.5, window=30, by=by)
+    levels, told = [], []
+    for _ in range(400):
+        made = step.apply(cs.Curve(x, clean + rng.normal(0, 0.05, 80), u)).curve
+        levels.append(made.y[60])
+        told.append(made.u[60])
+    assert np.sqrt(np.mean(np.square(told))) == pytest.approx(np.std(levels), rel=0.12)
