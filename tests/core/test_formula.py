@@ -23,7 +23,7 @@ REFUSED = [
     ("x.__class__", 0, "A dot cannot be used"),
     ("a + __import__('os')", 4, "There is no function '__import__'"),
     ("a[0]", 0, "square bracket"),
-    ("(lambda: 1)(x)", 0, "lambda cannot be used"),
+    ("(lambda: 1)(x)", 1, "lambda cannot be used"),
     ("'text'", 0, "A text cannot be used"),
     ("x if x else a", 0, "if/else"),
     ("[x for x in a]", 0, "cannot be used"),
