@@ -38,7 +38,8 @@ _SHAPE = 0.02
 _EDGE, _BALANCE, _NEIGHBOUR = 0.15, 0.1, 3.5
 """How sharply both sides of a spike must rise, against its height and against one another; and how many σ a neighbour
 must stand out beside a spike to belong to it."""
-_BLOCK = 300
+_BLOCK = 48
+"""Windows judged at a time: few enough that their sums with every template stay in the fast memory of a core."""
 
 
 @dataclass(frozen=True, eq=False)
