@@ -98,7 +98,9 @@ FUNCTIONS: dict[str, Function] = {
         _ONE, np.sign, lambda a: select("<", a, 0, -1, select(">", a, 0, 1, 0)), "−1 below zero, 0 at it, 1 above"
     ),
     "heaviside": Function(
-        _ONE, lambda a: np.heaviside(a, 0.5), lambda a: select("<", a, 0, 0, select(">", a, 0, 1, 0.5)),
+        _ONE,
+        lambda a: np.heaviside(a, 0.5),
+        lambda a: select("<", a, 0, 0, select(">", a, 0, 1, 0.5)),
         "0 below zero, 1/2 at it, 1 above",
     ),
     "floor": Function(_ONE, np.floor, special.floor_symbol, "largest whole number not above"),

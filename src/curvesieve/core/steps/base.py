@@ -101,6 +101,7 @@ class Step(BaseModel):
     summary: ClassVar[str]
     reference: ClassVar[str] = ""
     left_out: ClassVar[LeftOut] = "dropped"
+
     @abstractmethod
     def apply(self, curve: Curve) -> Passed:
         """Passes the curve on; never writes into its arrays. Raises InputError when it cannot work on it."""

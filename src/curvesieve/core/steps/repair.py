@@ -21,6 +21,7 @@ is then made a little larger, as it scatters."""
 _LINE, _FEW = 4.0, 0.2
 """Lines narrower than so many points are taken for spikes where they are no more than this share of those found."""
 
+
 class Despike(Step):
     """Patches points that no line of a detector's own width could explain.
 
