@@ -239,3 +239,10 @@ def test_jcamp_writes_plain_numbers_and_keeps_units(unit):
     content = write(of_record(record), ".jdx")
     assert b"np.float64" not in content
     assert read(content, "a.jdx").channels[1].unit == unit
+
+
+def test_apostrophes_between_thousands_that_come_late_in_a_file_of_commas_are_read():
+    rows = [f"{i // 1000}'{i % 1000:03d}" if i >= 1000 else str(i) for i in range(1500)]
+    record = read("x,y\n" + "".join(f"{x},{i / 2}\n" for i, x in enumerate(rows)))
+    np.testing.assert_array_equal(record["x"].values, np.arange(1500))
+    np.testing.assert_array_equal(record["y"].values, np.arange(1500) / 2)

@@ -142,13 +142,18 @@ _LOOKED_AT = 4000
 def _later_thousands(lines: Sequence[str], layout: Layout) -> str:
     """The mark between thousands that appears only farther down, where the numbers grow; empty when there is none."""
     other = "." if layout.decimal == "," else ","
+    signs = ("'", "’") if other == layout.delimiter else (other, "'", "’")
     stride = max(1, (len(lines) - layout.last_row) // _LOOKED_AT)
-    for row in range(layout.last_row, len(lines), stride):
-        line = lines[row]
-        if other not in line and "'" not in line and "’" not in line:
+    # A whole slice is decoded at once, which is far quicker than row by row; so is one search through it all.
+    where = range(layout.last_row, len(lines), stride)
+    looked_at = list(lines[layout.last_row :]) if stride == 1 else [lines[row] for row in where]
+    all_of_it = "\n".join(looked_at)
+    found = [sign for sign in signs if sign in all_of_it]
+    for line in looked_at if found else ():
+        if not any(sign in line for sign in found):
             continue
         cells = layout.cells(line)
-        if len(cells) != layout.columns or other == layout.delimiter:
+        if len(cells) != layout.columns:
             continue
         marks = [thousands_mark(cell, layout.decimal) for cell in cells if GROUPED[layout.decimal].match(cell)]
         sure = next((mark for mark in marks if mark), "")
