@@ -23,7 +23,7 @@ from curvesieve.core.steps.base import parse_step
 from curvesieve.core.steps.lines import OWN, TABLES, add_tables
 from curvesieve.core.study import Study, edits, load_study
 from curvesieve.core.study.answers import answer, copied, units_of_parameters
-from curvesieve.core.study.compute import fit_curve, passed_units, sieve_family, sieved_curve
+from curvesieve.core.study.compute import fit_curve, passed_units, preview, sieve_family, sieved_curve, sieved_if_quick
 from curvesieve.core.study.ledger import about_curve, ledger_of, to_csv
 from tests.conftest import STRD
 
@@ -87,6 +87,33 @@ def test_a_step_that_takes_from_nobody_neither_goes_stale_with_the_family_nor_is
     study = stepped(study, other, {"step": "resample", "onto": "grid", "spacing": 2.0})
     study = stepped(study, one, {"step": "resample", "onto": "another curve", "donor": "other"})
     np.testing.assert_allclose(sieved_curve(study, one).curve.x, np.arange(0, 10.1, 2))
+
+
+@pytest.mark.parametrize("step", [{"step": "combine", "donor": "other"}, {"step": "average", "donors": ["other"]}])
+def test_what_a_donor_gives_without_its_own_taking_steps_is_said_beside_the_same_numbers(step):
+    """So that no curve waits for itself, a donor gives what it was before such steps: never without a word."""
+    study = study_of(("one", "N", peak(5)), ("other", "N", peak(5, 2)), ("blank", "N", np.full(X.size, 1.0)))
+    one, other, _ = ids(study)
+    study = stepped(study, one, step)
+    plain = sieved_curve(study, one)
+    assert "without" not in plain.trail[0].message
+    taking = stepped(study, other, {"step": "combine", "donor": "blank"})
+    told = sieved_curve(taking, one)
+    assert told.trail[0].message.endswith("other taken without its own steps that take from other curves")
+    assert preview(taking, one, told.trail[0], told.trail[0].slot.step).message == told.trail[0].message
+    np.testing.assert_array_equal(told.y, plain.y)
+    assert "without" not in sieved_curve(study, one).trail[0].message  # and each is kept by itself
+
+
+def test_a_curve_is_not_passed_at_once_where_what_it_takes_from_is_much_work():
+    study = study_of(("one", "N", peak(5)), ("other", "N", peak(5, 2)))
+    one, other = ids(study)
+    study = stepped(study, one, {"step": "combine", "donor": "other"})
+    assert sieved_if_quick(study, one) is not None
+    study = stepped(study, other, *[{"step": "smooth", "strength": 2.0 + i / 100} for i in range(400)])
+    assert sieved_if_quick(study, one) is None
+    made = sieved_curve(study, one)
+    assert sieved_if_quick(study, one) is made
 
 
 # -- units ------------------------------------------------------------------------------------------

@@ -11,6 +11,7 @@ import pytest
 
 import curvesieve as cs
 from curvesieve.core.curve import Flag
+from curvesieve.core.steps import spikes
 from curvesieve.core.steps.repair import Despike
 
 N = 1000
@@ -151,3 +152,24 @@ def test_left_out_points_are_neither_used_nor_changed():
     made = Despike().apply(cs.Curve(np.arange(200.0), y, flags=flags))
     assert not len(made.caught)
     np.testing.assert_array_equal(made.curve.y, y)
+
+
+@pytest.mark.parametrize("scale", [1e-12, 1.0, 1e12])
+def test_the_noise_of_a_patched_curve_is_the_same_whether_worked_out_anew_or_from_before(scale):
+    rng = np.random.default_rng(4)
+    y = scale * (100 + 30 * np.exp(-(((np.arange(6000) - 2500) / 40) ** 2)) + rng.normal(0, 1, 6000))
+    spiked = y.copy()
+    spiked[[500, 2503, 2504, 5990]] += 50 * scale
+    before = spikes.noise_between_lines(spiked, 330, 2.0)
+    after = spikes.noise_between_lines(y, 330, 2.0, before)
+    np.testing.assert_array_equal(after.sigma, spikes.noise_between_lines(y, 330, 2.0).sigma)
+    assert (after.left != before.left).any()
+    assert np.median(after.sigma) == pytest.approx(scale, rel=0.1)
+
+
+def test_despike_is_much_work_before_its_first_use_and_on_many_points():
+    """So that the window passes such a curve in the background; see `sieved_if_quick`."""
+    few, many = (cs.Curve(np.arange(n), np.ones(n)) for n in (200, 20_000))
+    Despike().apply(few)
+    assert Despike().effort(few) <= 2000 < 20_000 < Despike().effort(many)
+    assert Despike(narrowest=7.3).effort(few) > 20_000

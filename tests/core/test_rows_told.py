@@ -246,3 +246,13 @@ def test_apostrophes_between_thousands_that_come_late_in_a_file_of_commas_are_re
     record = read("x,y\n" + "".join(f"{x},{i / 2}\n" for i, x in enumerate(rows)))
     np.testing.assert_array_equal(record["x"].values, np.arange(1500))
     np.testing.assert_array_equal(record["y"].values, np.arange(1500) / 2)
+
+
+@pytest.mark.parametrize("gap", [",", ";", "\t", "  "])
+@pytest.mark.parametrize("begin", [0, 80, 700])
+def test_uncertainties_in_brackets_are_kept_wherever_they_begin(gap, begin):
+    """Between blanks, too, and where the first rows have none; the rows without one have none in the channel of u."""
+    record = read(f"x{gap}y\n" + "".join(f"{i}{gap}{i}.345{'(12)' if i >= begin else ''}\n" for i in range(900)))
+    np.testing.assert_allclose(record["y"].values, np.arange(900) + 0.345, rtol=1e-12)
+    np.testing.assert_allclose(record["u(y)"].values[begin:], 0.012, rtol=1e-12)
+    assert np.isnan(record["u(y)"].values[:begin]).all()

@@ -240,7 +240,7 @@ class Tray(QObject):
             self.noticed.emit(str(error), "problem")
             self.changed.emit()  # the fields show again what stays
             return
-        same = [waiting for waiting in self.files if waiting.kind == shown.kind and waiting.table is not None]
+        same = self._of_kind(shown.kind)
         numbers = sum(
             len(waiting.table.record) * len(waiting.table.record.channels) for waiting in same if waiting.table
         )
@@ -264,43 +264,34 @@ class Tray(QObject):
         shown = self.shown
         if shown is None or shown.pattern is None:
             return
-        kind, key = shown.kind, name.casefold()
-        many = quantity is None or reach != "this"
+        key, many = name.casefold(), quantity is None or reach != "this"
         for_all = quantity is not None and reach == "all"
-        self.files = tuple(
-            replace(w, own=tuple(q for q in w.own if q.name.casefold() != key))
-            if w is shown or (for_all and w.kind == kind)
-            else w
-            for w in self.files
-        )
-        if quantity is not None and reach == "this":
-            self.files = tuple(
-                replace(w, own=(*w.own, quantity)) if w.number == shown.number else w for w in self.files
-            )
-        given = quantity.model_copy(update={"everywhere": for_all}) if quantity is not None and many else None
+        this = () if quantity is None or many else (quantity,)
+
+        def typed(waiting: Waiting) -> Waiting:
+            if waiting.number != shown.number and not (for_all and waiting.kind == shown.kind):
+                return waiting
+            kept = tuple(q for q in waiting.own if q.name.casefold() != key)
+            return replace(waiting, own=(*kept, *this))
+
+        self.files = tuple(typed(waiting) for waiting in self.files)
         if quantity is not None:
-            _, all_ = self.touched(name)
-            missing = sum(self._lacks(w, key) for w in self._of_kind(kind))
-            count = {"this": 1, "missing": missing, "all": all_}[reach]
+            missing, every = self.touched(name)
+            count = {"this": 1, "missing": missing, "all": every}[reach]
             self.noticed.emit(f"{name} = {quantity.written()} for {counted(count, 'file')}.", "word")
+        given = quantity.model_copy(update={"everywhere": for_all}) if quantity is not None else None
         self.change_pattern(lambda pattern: with_quantity(pattern, place, name, given) if many else pattern)
 
     def touched(self, name: str) -> tuple[int, int]:
         """How many files of the kind in hand have no value of their own for a quantity, and how many there are."""
+        from curvesieve.core.intake.computed import has_own
+
         same = self._of_kind(self.shown.kind) if self.shown is not None else []
-        return sum(self._lacks(waiting, name.casefold()) for waiting in same), len(same)
+        own = [waiting for waiting in same if waiting.table and has_own(waiting.table.record, name, waiting.own)]
+        return len(same) - len(own), len(same)
 
     def _of_kind(self, kind: Kind) -> list[Waiting]:
         return [waiting for waiting in self.files if waiting.kind == kind and waiting.table is not None]
-
-    @staticmethod
-    def _lacks(waiting: Waiting, key: str) -> bool:
-        """Whether neither a file's preamble nor its user gives it a quantity."""
-        from curvesieve.core.intake.computed import quantities_of
-
-        assert waiting.table is not None
-        said = (*quantities_of(waiting.table.record), *waiting.own)
-        return all(quantity.name.casefold() != key for quantity in said)
 
     def begin_data_at(self, row: int) -> None:
         """Corrects where the data begin, in the file in hand and in those of its kind that began in the same row."""

@@ -37,7 +37,6 @@ def pass_file(options: argparse.Namespace) -> int:
     from curvesieve.core.formats.writing import of_curve, write
     from curvesieve.core.steps import Sieve
     from curvesieve.core.study.files import write_bytes
-    from curvesieve.core.study.ledger import written_steps
 
     sieve = Sieve.load(options.sieve)
     path = Path(options.file)
@@ -59,7 +58,7 @@ def pass_file(options: argparse.Namespace) -> int:
         if trail.problem:
             print(f"curvesieve: step {number}, {trail.slot.step.slug}, let all pass: {trail.problem}", file=sys.stderr)
     if options.out:
-        about = (("source", path.name), ("sha256", source.sha256), ("steps", written_steps(sieve)))
+        about = (("source", path.name), ("sha256", source.sha256), ("steps", sieve.written()))
         write_bytes(Path(options.out), write(of_curve(made.curve, path.name, about), Path(options.out).suffix))
     if options.json:
         print(json.dumps(said, ensure_ascii=False, indent=1))

@@ -27,7 +27,10 @@ _NEAR = 1e-5
 """A parameter is put on a bound when the way to it changes the residual by no more than this share."""
 _RIGHT_ANGLE = 1e-6
 """Largest cosine between residual and a Jacobian column that still counts as a minimum."""
-_EVALUATIONS_PER_PARAMETER = 400
+MOST_EVALUATIONS = 400
+"""Of the model, for each parameter and one more, after which a fit has not converged."""
+ROUNDING_RESIDUAL = 1e-11
+"""A residual this small against the data leaves no direction to speak of."""
 _EPS = float(np.finfo(np.float64).eps)
 
 
@@ -77,7 +80,9 @@ class Ended:
     iterations: int
 
 
-def inside_bounds(problem: Problem, p: Floats, rule: Rule, watch: Callable[[Floats], None] | None) -> Ended:
+def inside_bounds(
+    problem: Problem, p: Floats, rule: Rule, watch: Callable[[Floats], None] | None, most: int = MOST_EVALUATIONS
+) -> Ended:
     """The least sum inside the bounds, from a start inside them where the model has a finite value."""
     from scipy.optimize import least_squares
 
@@ -93,11 +98,10 @@ def inside_bounds(problem: Problem, p: Floats, rule: Rule, watch: Callable[[Floa
         slopes = problem.both(q)[1].T / unit
         return slopes if math.isfinite(np.add.reduce(slopes, axis=None)) else np.nan_to_num(slopes, posinf=0, neginf=0)
 
-    most = _EVALUATIONS_PER_PARAMETER * (p.size + 1)
     result = least_squares(
         residuals, p, jac=jacobian, bounds=(problem.lower, problem.upper), method="trf", x_scale="jac",
         loss="linear" if rule.loss == "squared" else rule.loss,  # type: ignore[arg-type]  # one of LOSSES
-        f_scale=rule.scale / unit, ftol=1e-15, xtol=1e-15, gtol=None, max_nfev=most,
+        f_scale=rule.scale / unit, ftol=1e-15, xtol=1e-15, gtol=None, max_nfev=most * (p.size + 1),
     )  # fmt: skip
     came = np.clip(np.asarray(result.x), problem.lower, problem.upper)
     ended = projected(problem, came, rule, watch)
@@ -167,4 +171,4 @@ def _settled(problem: Problem, p: Floats, rule: Rule) -> Floats:
 def _vanished(problem: Problem, r: Floats) -> bool:
     """Whether the residual is nothing but rounding of the data."""
     scaled = problem.y if problem.u is None else problem.y / problem.u
-    return bool(math.sqrt(r @ r) <= 1e-11 * math.sqrt(scaled @ scaled))
+    return bool(math.sqrt(r @ r) <= ROUNDING_RESIDUAL * math.sqrt(scaled @ scaled))

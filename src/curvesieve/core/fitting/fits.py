@@ -11,9 +11,10 @@ from numpy.typing import ArrayLike, NDArray
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
+from curvesieve.core.fitting.bounded import MOST_EVALUATIONS
 from curvesieve.core.fitting.problem import Bounds, Problem, state_problem, stated_bounds, weighing
 from curvesieve.core.fitting.result import FitResult, FittedParameter
-from curvesieve.core.fitting.solver import MOST_EVALUATIONS, Solution, on_bound, solve
+from curvesieve.core.fitting.solver import Solution, on_bound, solve
 from curvesieve.core.fitting.uncertainty import covariance, statistics
 from curvesieve.core.formula import understood_variable, uses
 from curvesieve.core.models import FormulaSum, Model, Term, formula_sum, is_known, term_of

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from scipy.linalg.lapack import dpotrf, dpotrs
 
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.bounded import Ended, Rule, inside_bounds
+from curvesieve.core.fitting.bounded import MOST_EVALUATIONS, ROUNDING_RESIDUAL, Ended, Rule, inside_bounds
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.fitting.quick import Place, gram, normal_equations
 
@@ -19,7 +19,6 @@ Floats = NDArray[np.float64]
 _STEP_TOLERANCE, _SUM_TOLERANCE = 1e-9, 1e-15
 """Relative changes of the parameters and of the sum of squares that end the iteration; a last Gauss–Newton step,
 whose Jacobian the uncertainties need anyway, then takes the parameters to rounding."""
-MOST_EVALUATIONS = 400
 _MOST_POLISH, _SURE_STEP = 12, 1e-8
 """Last steps at the most, and the relative step after which the next would change nothing."""
 _TRUSTED_DIAGONAL = 1e-5
@@ -28,8 +27,6 @@ _GRADIENT_LIMIT = 1e-6
 """Largest cosine between residual and a Jacobian column that still counts as a minimum."""
 _GRADIENT_BEFORE = 1e-4
 """The same before a last step that was not looked at again; it makes the cosine some thousand times smaller."""
-_ROUNDING_RESIDUAL = 1e-11
-"""A residual this small against the data leaves no direction to speak of."""
 _NEARER, _NEAR_ENOUGH = (0.1, 1e-2, 1e-3, 1e-4, 1e-6, 1e-8), 3
 """Scales, against the largest residual, at which a smooth loss comes near to that of absolute deviations; and how many
 of them a fit needs that only measures the noise: the nearer, the less the place depends on all points."""
@@ -74,7 +71,7 @@ def solve(
         problem = problem.tidy()
         if squared and not problem.bounded:
             return _levenberg_marquardt(problem, start, watch, most)
-        return _bounded_or_robust(problem, start, watch)
+        return _bounded_or_robust(problem, start, watch, most)
 
 
 def _quickly(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution | None:
@@ -187,13 +184,13 @@ def _is_minimum(problem: Problem, place: Place, lengths: Floats, limit: float) -
     k = place.values.size
     norm = math.sqrt(place.sums[k, k])
     scaled = problem.y if problem.u is None else problem.y / problem.u
-    if norm <= _ROUNDING_RESIDUAL * math.sqrt(np.dot(scaled, scaled)):
+    if norm <= ROUNDING_RESIDUAL * math.sqrt(np.dot(scaled, scaled)):
         return True
     cosines = np.abs(place.sums[:k, k]) / np.where(lengths > 0, lengths, 1.0)
     return bool(math.isfinite(norm) and cosines.max() <= limit * norm)
 
 
-def _bounded_or_robust(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution:
+def _bounded_or_robust(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None, most: int) -> Solution:
     inside = np.clip(start, problem.lower, problem.upper)
     first = problem.residuals(inside)
     if not math.isfinite(float(first @ first)):
@@ -204,7 +201,7 @@ def _bounded_or_robust(problem: Problem, start: Floats, watch: Callable[[Floats]
     def run(**changed: float | str) -> None:
         nonlocal ended, rule
         rule = replace(rule, **changed)  # type: ignore[arg-type]  # a loss or a scale
-        made = inside_bounds(problem, ended.values, rule, watch)
+        made = inside_bounds(problem, ended.values, rule, watch, most)
         ended = replace(made, iterations=ended.iterations + made.iterations)
 
     scale = 1.0

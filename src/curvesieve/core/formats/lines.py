@@ -48,6 +48,12 @@ class Lines(Sequence[str]):
         row = range(len(self))[row]
         return self.bytes_of(row, row).decode(self.encoding, "replace").rstrip("\r")
 
+    def holds(self, sign: str, first: int, last: int) -> bool:
+        """Whether an ASCII character stands in the rows from first to last; none of them is decoded."""
+        begin = int(self._ends[first - 1]) + 1 if first else self._begin
+        end, mark = int(self._ends[last]), sign.encode("ascii")
+        return any(mark in self.content[at : min(at + _PIECE, end)] for at in range(begin, end, _PIECE))
+
     def bytes_of(self, first: int, last: int) -> bytes:
         """The bytes of the rows from first to last, without the last one's end."""
         begin = int(self._ends[first - 1]) + 1 if first else self._begin

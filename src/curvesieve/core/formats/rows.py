@@ -27,13 +27,17 @@ _NO_NUMBER_SPELLINGS = ["", "NaN", "NAN", "NA", "N/A", "Inf", "INF", "-Inf", "-I
 
 @dataclass(frozen=True)
 class ReadRows:
-    """What was read: `table` of shape (channels, rows), NaN where there is no number, and what was left out."""
+    """What was read: `table` of shape (channels, rows), NaN where there is no number, and what was left out.
+
+    `plain` tells that all cells are plain numbers, which the fast reader took.
+    """
 
     table: Floats
     last_row: int
     left_out: tuple[LeftOut, ...] = ()
     count_left_out: int = 0
     word_columns: tuple[str, ...] = ()
+    plain: bool = False
 
 
 def read_rows(lines: Sequence[str], layout: Layout, watch: Callable[[float], None] | None = None) -> ReadRows:
@@ -43,11 +47,12 @@ def read_rows(lines: Sequence[str], layout: Layout, watch: Callable[[float], Non
     parts: list[Floats] = []
     left_out: list[LeftOut] = []
     at = count = 0
-    last_row = layout.last_row
+    last_row, plain = layout.last_row, True
     for first in range(layout.first_row, layout.last_row + 1, _PIECE_ROWS):
         last = min(first + _PIECE_ROWS - 1, layout.last_row)
         part = _read_fast(lines, layout, first, last)
         if part is None:
+            plain = False
             part, odd, end = _read_carefully(lines, layout, first, last)
             count += len(odd)
             left_out += odd[: _MAX_LISTED - len(left_out)]
@@ -65,7 +70,7 @@ def read_rows(lines: Sequence[str], layout: Layout, watch: Callable[[float], Non
     table.setflags(write=False)
     words = header_cells(lines[layout.name_row], layout) if layout.texts and layout.name_row is not None else []
     names = tuple(words[i] if i < len(words) else f"column {i + 1}" for i in layout.texts)
-    return ReadRows(table, last_row, tuple(left_out), count, names)
+    return ReadRows(table, last_row, tuple(left_out), count, names, plain)
 
 
 def _read_carefully(lines: Sequence[str], layout: Layout, first: int, last: int) -> tuple[Floats, list[LeftOut], int]:

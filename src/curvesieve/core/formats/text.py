@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from curvesieve.core.curve import frozen
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.formats.cells import BLANKS, bracketed, decode, is_rule, split_cells
+from curvesieve.core.formats.cells import bracketed, decode, is_rule, split_cells
 from curvesieve.core.formats.layout import (
     ABOUT,
     Layout,
@@ -21,6 +21,7 @@ from curvesieve.core.formats.layout import (
     split_name,
     unwrapped,
 )
+from curvesieve.core.formats.lines import Lines
 from curvesieve.core.formats.moments import since_first
 from curvesieve.core.formats.rows import LeftOut, is_blank, read_rows
 from curvesieve.core.record import Channel, Record, Source
@@ -154,7 +155,8 @@ def to_record(
             unit = "s" if not unit or is_moment_pattern(unit) else unit
             notes.append(f"{name}: {origin}")
         channels.append(Channel(name, unit, frozen(values)))
-    for column, u in _in_brackets(lines, layout, table.shape[1]).items():
+    within = {} if read_.plain else _in_brackets(lines, replace(layout, last_row=read_.last_row))
+    for column, u in within.items():
         of = channels[layout.channels.index(column)]
         u.setflags(write=False)
         channels.append(Channel(f"u({of.name})", of.unit, frozen(u)))
@@ -190,11 +192,12 @@ def with_tail(found: Understanding, record: Record) -> tuple[Understanding, Reco
     return replace(found, layout=layout, left_out=left_out), replace(record, notes=(*record.notes, note))
 
 
-def _in_brackets(lines: Sequence[str], layout: Layout, rows: int) -> dict[int, Floats]:
-    """The uncertainties that cells have in brackets, by column; for tables in which some do."""
+def _in_brackets(lines: Sequence[str], layout: Layout) -> dict[int, Floats]:
+    """The uncertainties that cells have in brackets, by column, for each row read; for tables in which some do."""
     places = [i for i in layout.channels if i not in {moment.column for moment in layout.moments}]
-    sample = [lines[row] for row in range(layout.first_row, min(layout.first_row + 50, layout.last_row + 1))]
-    if layout.delimiter == BLANKS or not any("(" in line for line in sample):
+    first, last = layout.first_row, layout.last_row
+    some = lines.holds("(", first, last) if isinstance(lines, Lines) else any("(" in line for line in lines)
+    if not some:
         return {}
     found: dict[int, list[float]] = {i: [] for i in places}
     for row in range(layout.first_row, layout.last_row + 1):
@@ -203,7 +206,7 @@ def _in_brackets(lines: Sequence[str], layout: Layout, rows: int) -> dict[int, F
             for i in places:
                 found[i].append(bracketed(cells[i], layout.decimal))
     columns = {i: np.array(values) for i, values in found.items()}
-    return {i: u for i, u in columns.items() if u.size == rows and np.isfinite(u).any()}
+    return {i: u for i, u in columns.items() if np.isfinite(u).any()}
 
 
 def _names(lines: Sequence[str], layout: Layout) -> list[tuple[str, str]]:
@@ -221,13 +224,13 @@ def _names(lines: Sequence[str], layout: Layout) -> list[tuple[str, str]]:
 
 def numbered(names: Sequence[str]) -> list[str]:
     """The names with a number behind those that come again, so that each is told from all others."""
-    told: list[str] = []
+    told: dict[str, None] = {}
     for base in names:
         name, count = base, 2
         while name in told:
             name, count = f"{base} {count}", count + 1
-        told.append(name)
-    return told
+        told[name] = None
+    return list(told)
 
 
 def _notes(left_out: Sequence[LeftOut], count: int) -> list[str]:

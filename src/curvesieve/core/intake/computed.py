@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -66,15 +67,21 @@ def name_in_formula(name: str) -> str:
     return f"{made}_" if made in FUNCTIONS or made in CONSTANTS else made
 
 
-def quantities_of(record: Record) -> list[Quantity]:
+def quantities_of(record: Record) -> tuple[Quantity, ...]:
     """The quantities in the lines of the record's preamble: ``Width: 12,70 mm``."""
+    return _quantities(tuple(record.metadata))
+
+
+@lru_cache(maxsize=4096)
+def _quantities(preamble: tuple[tuple[str, str], ...]) -> tuple[Quantity, ...]:
+    """Kept, since a tray of hundreds of files asks again for every field that is shown."""
     found = []
-    for key, text in record.metadata:
+    for key, text in preamble:
         try:
             found.append(Quantity.read(name_in_formula(key), text))
         except InputError:
             continue  # not every line is a quantity
-    return found
+    return tuple(found)
 
 
 def _channels(record: Record) -> dict[str, Channel]:
@@ -112,6 +119,11 @@ def read_formula(record: Record, text: str) -> Formula:
         text = re.sub(r"[^\W\d]\w*", lambda match: wrong.get(match[0], match[0]), text)
         formula = parse(text, named)
     return formula
+
+
+def has_own(record: Record, name: str, own: Sequence[Quantity] = ()) -> bool:
+    """Whether a file's preamble, or what was typed for it alone (`own`), gives a quantity."""
+    return any(quantity.name.casefold() == name.casefold() for quantity in (*quantities_of(record), *own))
 
 
 def needed(record: Record, wanted: ComputedChannel, own: Sequence[Quantity] = ()) -> list[Quantity | str]:

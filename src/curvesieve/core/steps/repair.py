@@ -58,6 +58,10 @@ class Despike(Step):
 
     _MAX_ROUNDS: ClassVar[int] = 10
 
+    def effort(self, curve: Curve) -> float:
+        """Lines are held against every window, up to some number; and once against pure noise, before the first use."""
+        return 10.0 * len(curve) + (0.0 if spikes.is_prepared(self.narrowest) else 100_000.0)
+
     def apply(self, curve: Curve) -> Passed:
         used = np.flatnonzero((curve.flags & Flag.LEFT_OUT) == 0)
         n = used.size
@@ -81,10 +85,10 @@ class Despike(Step):
     def _found(self, y: NDArray[np.float64], u: NDArray[np.float64] | None) -> tuple[NDArray[np.bool_], NDArray[Any]]:
         """Which points are caught, and the noise; y is patched in place."""
         caught = np.zeros(y.size, bool)
-        sigma = self._noise(y, u)
+        sigma, between = self._noise(y, u)
         count = self._rounds(y, sigma, caught, self.narrowest)
         if count:  # spikes make the noise look larger
-            sigma = self._noise(y, u)
+            sigma, _ = self._noise(y, u, between)
             count += self._rounds(y, sigma, caught, self.narrowest)
         if count and self.narrowest < _LINE:
             left = np.flatnonzero((self._stands_out(y, sigma) > 0) & ~caught)
@@ -94,17 +98,20 @@ class Despike(Step):
                 self._rounds(y, sigma, caught, _LINE)
         return caught, sigma
 
-    def _noise(self, y: NDArray[np.float64], u: NDArray[np.float64] | None) -> NDArray[np.float64]:
+    def _noise(
+        self, y: NDArray[np.float64], u: NDArray[np.float64] | None, before: spikes.Between | None = None
+    ) -> tuple[NDArray[np.float64], spikes.Between]:
         sigma = running_noise(y, 10 * self.window)
-        between = spikes.noise_between_lines(y, 30 * self.window, self.narrowest)
-        sigma = np.where(sigma > _INFLATED * between, _CAREFUL * between, np.maximum(sigma, between))
+        between = spikes.noise_between_lines(y, 30 * self.window, self.narrowest, before)
+        small = between.sigma
+        sigma = np.where(sigma > _INFLATED * small, _CAREFUL * small, np.maximum(sigma, small))
         sigma = np.maximum(sigma, _grain(y))
         if u is not None:
             sigma = np.maximum(sigma, u)
         if (y >= 0).all() and (y == np.rint(y)).all():
             level = np.convolve(np.pad(y, 3, mode="edge"), np.full(7, 1 / 7), mode="valid")
             sigma = np.maximum(sigma, np.sqrt(np.maximum(level, 1.0)))
-        return sigma
+        return sigma, between
 
     def _stands_out(self, y: NDArray[np.float64], sigma: NDArray[np.float64]) -> NDArray[np.float64]:
         """How far points lie from the middle of two others, at one of three distances, against the noise.

@@ -99,6 +99,16 @@ class Sieve:
         """A text that is the same for sieves that do the same: what is switched off does nothing."""
         return json.dumps([slot.step.to_json() for slot in self.slots if slot.on], sort_keys=True)
 
+    def written(self) -> str:
+        """The steps that act, in order, each with its fields: ``despike window 11, threshold 5.0; smooth …``."""
+        said = []
+        for slot in self.slots:
+            if slot.on:
+                given = slot.step.to_json().items()
+                fields = [f"{name} {value}" for name, value in given if name != "step" and value is not None]
+                said.append(f"{slot.step.slug} {', '.join(fields)}".strip())
+        return "; ".join(said) or "as recorded"
+
     @classmethod
     def parse(cls, data: Any) -> Sieve:
         """The sieve of a JSON value ``{"sieve": 1, "steps": [...]}``; raises InputError with the place."""

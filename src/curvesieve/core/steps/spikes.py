@@ -250,11 +250,20 @@ def _extent(
     return taken
 
 
-@lru_cache(maxsize=8)
-def _least_left(narrowest: float, quantile: float) -> float:
+_least: dict[float, float] = {}
+
+
+def is_prepared(narrowest: float) -> bool:
+    """Whether what is worked out once for a narrowest line, in some tenths of a second, is there."""
+    return narrowest in _least
+
+
+def _least_left(narrowest: float) -> float:
     """The quantile of what lines leave over of pure noise of variance one; from the same draws always."""
-    noise = np.random.default_rng(0).normal(size=(2000, SIDE))
-    return float(np.quantile(_left(noise, narrowest), quantile))
+    if narrowest not in _least:
+        noise = np.random.default_rng(0).normal(size=(2000, SIDE))
+        _least[narrowest] = float(np.quantile(_left(noise, narrowest), _QUANTILE))
+    return _least[narrowest]
 
 
 def _left(windows: Floats, narrowest: float) -> Floats:
@@ -266,21 +275,35 @@ def _left(windows: Floats, narrowest: float) -> Floats:
 _MOST_WINDOWS, _FEW_WINDOWS, _QUANTILE = 1500, 45, 0.3
 
 
-def noise_between_lines(y: Floats, span: int, narrowest: float) -> Floats:
-    """The s. d. of the noise around each point, from what lines leave over in windows along the curve.
+@dataclass(frozen=True, eq=False)
+class Between:
+    """The s. d. `sigma` (n,) of the noise around each point, with the windows (k, SIDE) that tell it and what lines
+    leave over of each."""
 
-    A low quantile over some `span` points, so that crowded or mismatched lines do not count as noise.
+    sigma: Floats
+    windows: Floats
+    left: Floats
+
+
+def noise_between_lines(y: Floats, span: int, narrowest: float, before: Between | None = None) -> Between:
+    """The noise around each point, from what lines leave over in windows along the curve.
+
+    A low quantile over some `span` points, so that crowded or mismatched lines do not count as noise. Of a curve that
+    was patched since `before`, only the windows that changed are worked out anew.
     """
     from scipy.ndimage import percentile_filter
 
     step = max(REACH, y.size // _MOST_WINDOWS)
     start = np.arange(0, y.size - SIDE + 1, step)
     windows = y[start[:, None] + np.arange(SIDE)]
-    left = _left(windows - windows.mean(axis=1, keepdims=True), narrowest)
+    new = np.ones(start.size, bool) if before is None else (windows != before.windows).any(axis=1)
+    left = np.empty(start.size) if before is None else before.left.copy()
+    if new.any():
+        left[new] = _left(windows[new] - windows[new].mean(axis=1, keepdims=True), narrowest)
     size = max(_FEW_WINDOWS, round(span / step)) | 1
     if left.size > size:
         low = percentile_filter(left, 100 * _QUANTILE, size=size, mode="mirror")
     else:
         low = np.full(left.size, np.quantile(left, _QUANTILE))
-    sigma = np.sqrt(np.maximum(low, 0.0) / _least_left(narrowest, _QUANTILE))
-    return np.asarray(np.interp(np.arange(y.size), start + REACH, sigma))
+    sigma = np.sqrt(np.maximum(low, 0.0) / _least_left(narrowest))
+    return Between(np.asarray(np.interp(np.arange(y.size), start + REACH, sigma)), windows, left)

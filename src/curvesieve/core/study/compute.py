@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 
 import numpy as np
@@ -24,7 +24,7 @@ from curvesieve.core.study.many import pass_many
 _MAX_KEPT_POINTS = 30_000_000
 _BAND_POINTS = 400
 _QUICK_POINTS = 20_000
-"""Points of a simple filter (see `Step.effort`) that pass in well under 50 ms."""
+"""Points of a simple filter (see `Step.effort`) that pass in well under 50 ms; donors' points count, too."""
 
 
 class _Kept:
@@ -81,9 +81,9 @@ class _OthersInStudy:
         return sieved(self.study.recorded(curve_id), self.study.giving(curve_id)).curve
 
 
-def _key(curve: Curve, sieve: Sieve, others: Sequence[Curve] = ()) -> tuple[str, str]:
+def _key(curve: Curve, sieve: Sieve, others: Sequence[str] = ()) -> tuple[str, str]:
     steps = repr([(slot.id, slot.name, slot.on, slot.step.to_json()) for slot in sieve.slots])
-    return curve.digest, "|".join([steps, *(other.digest for other in others)])
+    return curve.digest, "|".join([steps, *others])
 
 
 def sieved(curve: Curve, sieve: Sieve) -> Sieved:
@@ -99,9 +99,14 @@ def sieved(curve: Curve, sieve: Sieve) -> Sieved:
 def sieved_if_quick(study: Study, curve_id: str) -> Sieved | None:
     """What `sieved_curve` gives, when it is known already or so small that nobody would wait; otherwise None."""
     curve, sieve = study.recorded(curve_id), study.sieve(curve_id)
-    if sum(slot.step.effort(curve) for slot in sieve.slots if slot.on) <= _QUICK_POINTS:
+    others = [(study.recorded(id_), study.giving(id_)) for id_ in study.taken_from(curve_id)]
+    if sum(_effort(*one) for one in [(curve, sieve), *others]) <= _QUICK_POINTS:
         return sieved_curve(study, curve_id)
     return _kept.get(_key(curve, sieve, _needed(study, curve_id)))
+
+
+def _effort(curve: Curve, sieve: Sieve) -> float:
+    return sum(slot.step.effort(curve) for slot in sieve.slots if slot.on)
 
 
 def sieved_curve(study: Study, curve_id: str) -> Sieved:
@@ -110,7 +115,8 @@ def sieved_curve(study: Study, curve_id: str) -> Sieved:
     key = _key(curve, sieve, _needed(study, curve_id))
     result = _kept.get(key)
     if result is None:
-        result = sieve(curve, _OthersInStudy(study, curve_id))
+        made = sieve(curve, _OthersInStudy(study, curve_id))
+        result = replace(made, trail=tuple(_with_word(study, curve_id, trail) for trail in made.trail))
         _kept.put(key, result)
     return result
 
@@ -118,12 +124,25 @@ def sieved_curve(study: Study, curve_id: str) -> Sieved:
 def preview(study: Study, curve_id: str, trail: Trail, step: Step) -> Trail:
     """What a step with other fields would do in its place; nothing is kept."""
     slot = trail.slot.model_copy(update={"step": step, "on": True})
-    return through(slot, trail.before, _OthersInStudy(study, curve_id))
+    return _with_word(study, curve_id, through(slot, trail.before, _OthersInStudy(study, curve_id)))
 
 
-def _needed(study: Study, curve_id: str) -> list[Curve]:
-    """The curves that steps take from, as they give: part of what a result depends on."""
-    return [sieved(study.recorded(id_), study.giving(id_)).curve for id_ in study.taken_from(curve_id)]
+def _with_word(study: Study, curve_id: str, trail: Trail) -> Trail:
+    """The trail of a step with a word on curves that it took from as they were before steps of theirs; see `giving`."""
+    names = [] if trail.problem or not trail.slot.on else study.giving_less(study.donors(curve_id, trail.slot.step))
+    if not names:
+        return trail
+    whose = "its" if len(names) == 1 else "their"
+    word = f"{' and '.join(names)} taken without {whose} own steps that take from other curves"
+    return replace(trail, message=f"{trail.message}; {word}")
+
+
+def _needed(study: Study, curve_id: str) -> list[str]:
+    """What a result depends on beside its own curve: those that steps take from, and what those give."""
+    return [
+        f"{study.recorded(id_).digest} {study.giving(id_).key()} {study.giving_less([id_])}"
+        for id_ in study.taken_from(curve_id)
+    ]
 
 
 def passed_units(study: Study, curve_id: str) -> tuple[str, str] | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
@@ -15,7 +15,7 @@ from curvesieve.core.intake.take import Take, taken_curve
 from curvesieve.core.models import Model
 from curvesieve.core.readings import FitReading
 from curvesieve.core.record import Channel, Record, Source
-from curvesieve.core.steps import Sieve, Slot
+from curvesieve.core.steps import Sieve, Slot, Step
 
 SCHEMA_VERSION = 3
 """2: curves with units of their own, chosen rows; sources that are not kept. 3: see `migrations`."""
@@ -191,13 +191,16 @@ class Study:
 
     def taken_from(self, curve_id: str) -> list[str]:
         """The curves that steps of this curve's sieve take from, as far as they are there."""
-        family = self.family_of(curve_id)
-        others = [id_ for id_ in (family.curves if family else ()) if id_ != curve_id]
-        found: list[str] = []
-        for slot in self.slots(curve_id):
-            names = slot.step.takes() if slot.on else ()
-            found += others if names is None else [id_ for name in names if (id_ := self.named(name))]
-        return list(dict.fromkeys(found))
+        slots = [slot for slot in self.slots(curve_id) if slot.on]
+        return list(dict.fromkeys(id_ for slot in slots for id_ in self.donors(curve_id, slot.step)))
+
+    def donors(self, curve_id: str, step: Step) -> list[str]:
+        """The curves that one step of this curve's sieve takes from, as far as they are there."""
+        names = step.takes()
+        if names is None:
+            family = self.family_of(curve_id)
+            return [id_ for id_ in (family.curves if family else ()) if id_ != curve_id]
+        return [id_ for name in names if (id_ := self.named(name))]
 
     def named(self, name: str) -> str | None:
         """The id of the curve of an id or a label; None when there is none."""
@@ -211,6 +214,14 @@ class Study:
         So no curve can wait for itself.
         """
         return Sieve(tuple(slot for slot in self.slots(curve_id) if slot.step.takes() == ()))
+
+    def giving_less(self, curve_ids: Sequence[str]) -> list[str]:
+        """The labels of those of the curves that give without some of their own steps; see `giving`."""
+        return [
+            self.entry(id_).label
+            for id_ in curve_ids
+            if any(slot.on and slot.step.takes() != () for slot in self.slots(id_))
+        ]
 
     def fit_is_current(self, curve_id: str) -> bool:
         """Whether the curve has a fit and nothing that it was made from has changed since."""

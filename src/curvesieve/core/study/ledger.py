@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 
 from curvesieve.core import units
 from curvesieve.core.readings import FitReading
-from curvesieve.core.steps import Sieve
 from curvesieve.core.study.document import CurveEntry, Family, Study
 
 STATISTIC = -1
@@ -146,23 +145,12 @@ def about_curve(study: Study, curve_id: str) -> list[tuple[str, str]]:
     entry = study.entry(curve_id)
     record = study.record_entry(entry.record)
     found = [("source", record.file_name), ("sha256", record.source)]
-    found.append(("steps", written_steps(study.sieve(curve_id))))
+    found.append(("steps", study.sieve(curve_id).written()))
     if study.fit_is_current(curve_id) and entry.fit is not None:
         values = ", ".join(f"{name} {p.value!r}" for name, p in entry.fit.result.parameters.items())
         formulas = " + ".join(f"({placed.term.formula.splitlines()[-1]})" for placed in entry.model.terms)
         found += [("formula", formulas), ("fitted", values)]
     return found
-
-
-def written_steps(sieve: Sieve) -> str:
-    """The steps that act, in order, each with its fields: ``despike window 11, threshold 5.0; smooth …``."""
-    said = []
-    for slot in sieve.slots:
-        if slot.on:
-            given = slot.step.to_json().items()
-            fields = [f"{name} {value}" for name, value in given if name != "step" and value is not None]
-            said.append(f"{slot.step.slug} {', '.join(fields)}".strip())
-    return "; ".join(said) or "as recorded"
 
 
 def provenance(study: Study, curve: CurveEntry, reading: FitReading) -> str:
