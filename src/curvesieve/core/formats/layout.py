@@ -18,6 +18,7 @@ from curvesieve.core.formats.cells import (
     split_cells,
     thousands_mark,
 )
+from curvesieve.core.formats.lines import holds
 from curvesieve.core.formats.moments import MOMENT, MomentColumn, order_of
 
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", BLANKS: "blanks", FIXED: "fixed width"}
@@ -144,11 +145,8 @@ def _later_thousands(lines: Sequence[str], layout: Layout) -> str:
     other = "." if layout.decimal == "," else ","
     signs = ("'", "’") if other == layout.delimiter else (other, "'", "’")
     stride = max(1, (len(lines) - layout.last_row) // _LOOKED_AT)
-    # A whole slice is decoded at once, which is far quicker than row by row; so is one search through it all.
-    where = range(layout.last_row, len(lines), stride)
-    looked_at = list(lines[layout.last_row :]) if stride == 1 else [lines[row] for row in where]
-    all_of_it = "\n".join(looked_at)
-    found = [sign for sign in signs if sign in all_of_it]
+    found = [sign for sign in signs if holds(lines, sign, layout.last_row, len(lines) - 1)]
+    looked_at = map(lines.__getitem__, range(layout.last_row, len(lines), stride))
     for line in looked_at if found else ():
         if not any(sign in line for sign in found):
             continue

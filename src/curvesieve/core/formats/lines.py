@@ -48,16 +48,25 @@ class Lines(Sequence[str]):
         row = range(len(self))[row]
         return self.bytes_of(row, row).decode(self.encoding, "replace").rstrip("\r")
 
-    def holds(self, sign: str, first: int, last: int) -> bool:
-        """Whether an ASCII character stands in the rows from first to last; none of them is decoded."""
-        begin = int(self._ends[first - 1]) + 1 if first else self._begin
-        end, mark = int(self._ends[last]), sign.encode("ascii")
-        return any(mark in self.content[at : min(at + _PIECE, end)] for at in range(begin, end, _PIECE))
-
     def bytes_of(self, first: int, last: int) -> bytes:
         """The bytes of the rows from first to last, without the last one's end."""
-        begin = int(self._ends[first - 1]) + 1 if first else self._begin
-        return self.content[begin : int(self._ends[last])]
+        begin, end = self.span(first, last)
+        return self.content[begin:end]
+
+    def span(self, first: int, last: int) -> tuple[int, int]:
+        """Where in the content the rows from first to last begin and end."""
+        return int(self._ends[first - 1]) + 1 if first else self._begin, int(self._ends[last])
+
+
+def holds(lines: Sequence[str], sign: str, first: int, last: int) -> bool:
+    """Whether a character stands in the rows from first to last; of `Lines` none is decoded."""
+    if not isinstance(lines, Lines):
+        return any(sign in line for line in lines[first : last + 1])
+    mark = sign.encode(lines.encoding, "ignore")
+    begin, end = lines.span(first, last)
+    return bool(mark) and any(
+        mark in lines.content[at : min(at + _PIECE + len(mark), end)] for at in range(begin, end, _PIECE)
+    )
 
 
 def _line_ends(content: Content) -> NDArray[np.int64]:

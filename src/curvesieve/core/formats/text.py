@@ -21,7 +21,7 @@ from curvesieve.core.formats.layout import (
     split_name,
     unwrapped,
 )
-from curvesieve.core.formats.lines import Lines
+from curvesieve.core.formats.lines import holds
 from curvesieve.core.formats.moments import since_first
 from curvesieve.core.formats.rows import LeftOut, is_blank, read_rows
 from curvesieve.core.record import Channel, Record, Source
@@ -195,9 +195,7 @@ def with_tail(found: Understanding, record: Record) -> tuple[Understanding, Reco
 def _in_brackets(lines: Sequence[str], layout: Layout) -> dict[int, Floats]:
     """The uncertainties that cells have in brackets, by column, for each row read; for tables in which some do."""
     places = [i for i in layout.channels if i not in {moment.column for moment in layout.moments}]
-    first, last = layout.first_row, layout.last_row
-    some = lines.holds("(", first, last) if isinstance(lines, Lines) else any("(" in line for line in lines)
-    if not some:
+    if not holds(lines, "(", layout.first_row, layout.last_row):
         return {}
     found: dict[int, list[float]] = {i: [] for i in places}
     for row in range(layout.first_row, layout.last_row + 1):
