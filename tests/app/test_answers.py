@@ -51,7 +51,7 @@ def held(monkeypatch):
 
         return wait
 
-    monkeypatch.setattr(result, "intervals", waiting(result.intervals))
+    monkeypatch.setattr(result, "interval_lines", waiting(result.interval_lines))
     monkeypatch.setattr(comparison, "compare", waiting(comparison.compare))
     monkeypatch.setattr(straight, "straighten", waiting(straight.straighten))
     monkeypatch.setattr(result, "_MANY_POINTS", 10)  # the residuals are looked at in the background, too

@@ -19,7 +19,7 @@ from curvesieve.core.models import OwnTerm
 from curvesieve.core.models.own import term_file
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits
-from tests.app.gestures import CTRL, SHIFT, choose_term, click, double_click, drag, drop_files
+from tests.app.gestures import CTRL, SHIFT, choose_term, click, click_cell, double_click, drag, drop_files, type_into
 from tests.conftest import STRD
 from tests.core.strd import certified, digits
 
@@ -468,3 +468,62 @@ def test_a_law_in_t_over_time_is_a_law_and_no_flat_line(window, qtbot):
     assert "Nothing varies in this formula" in model.editor.problem.text()
     model.editor.field.setPlainText("e*t")
     assert "e is the constant" in model.editor.said.text()
+
+
+def test_a_polynomial_shows_its_ordinary_coefficients_and_answers_are_copied_whole(window, qtbot):
+    x = np.linspace(20, 30, 60)
+    y = 3 - 0.8 * (x - 26) ** 2 + np.random.default_rng(5).normal(0, 0.3, x.size)
+    w = window(study_of(x, y))
+    bench, page = w.curve_bench, w.curve_bench.drawer.page("Result")
+    choose_term(w, "quadratic")
+    table, view = bench.model.table, bench.model.view
+    assert [row.name for row in table.rows] == ["a0", "a1", "a2"]
+    wanted, covariance = np.polyfit(x, y, 2, cov=True)
+    assert [row.value for row in table.rows] == pytest.approx(wanted[::-1].tolist(), rel=1e-6)  # of the starts
+    fit(w, qtbot)
+    assert [row.value for row in table.rows] == pytest.approx(wanted[::-1].tolist(), rel=1e-6)
+    assert [row.u for row in table.rows] == pytest.approx(np.sqrt(np.diag(covariance))[::-1].tolist(), rel=1e-5)
+    assert [row.unit for row in table.rows] == ["MPa", "MPa·s^-1", "MPa·s^-2"]
+    for column in (VALUE, HOLD, LOW, HIGH):  # they follow: nothing of them can be typed or held
+        index = table.index(1, column)
+        click_cell(view, 1, column)
+        where = view.visualRect(index).center()
+        QTest.mouseDClick(view.viewport(), Qt.MouseButton.LeftButton, pos=where)
+        assert view.state() != view.State.EditingState
+        assert not table.flags(index) & (Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsUserCheckable)
+        assert table.data(index, Qt.ItemDataRole.CheckStateRole) is None
+    assert "coefficient of x^1" in table.data(table.index(1, VALUE), Qt.ItemDataRole.ToolTipRole)
+    assert not bench.model.slider.isVisible()
+    click(bench.drawer.tabs["Result"])
+    assert page.matrix.names == ("a0", "a1", "a2")
+    page.question.setCurrentIndex(page.question.findData("formula"))
+    type_into(page.given, "top = -a1/(2*a2)")
+    assert shown_answers(page)[-1].startswith("top = -a1/(2*a2): ")
+    click(page.profile)
+    qtbot.waitUntil(lambda: page.answers.count() == 4, timeout=20000)
+    # All of them, when none is chosen; then the one that is.
+    clipboard = QApplication.clipboard()
+    page.answers.setFocus()
+    QTest.keyClick(page.answers, Qt.Key.Key_C, CTRL)
+    top, *ends = clipboard.text().splitlines()
+    assert len(ends) == 3
+    number = float(top.split(": ")[1].split()[0])
+    assert number == pytest.approx(-wanted[1] / (2 * wanted[0]), rel=1e-12)
+    g = np.array([wanted[1] / (2 * wanted[0] ** 2), -1 / (2 * wanted[0])])
+    assert float(top.split(" ± ")[1].split()[0]) == pytest.approx(np.sqrt(g @ covariance[:2, :2] @ g), rel=1e-6)
+    page.answers.setCurrentRow(2)
+    QTest.keyClick(page.answers, Qt.Key.Key_C, CTRL)
+    assert clipboard.text() == ends[1] + "\n"
+    assert ends[1].startswith("a1: ")
+    assert len(ends[1].split()[1]) > 12, "all digits"
+
+
+def test_a_hold_said_of_an_inner_weight_is_never_hidden(window):
+    x = np.linspace(0, 10, 40)
+    w = window(study_of(x, 1 + 2 * x))
+    choose_term(w, "quadratic")
+    w.session.modelling.change_state(0, "c2", "hold", hold=True)  # as a study of an earlier version may have it
+    table = w.curve_bench.model.table
+    assert [row.name for row in table.rows] == ["c2", "a0", "a1", "a2"]
+    w.session.modelling.change_state(0, "c2", "free", hold=False)
+    assert [row.name for row in table.rows] == ["a0", "a1", "a2"]

@@ -11,8 +11,9 @@ from curvesieve.core.intake.take import Take
 from curvesieve.core.models import OwnTerm
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits, load_study, save_study
-from curvesieve.core.study.answers import answer, copied, intervals, residuals_of
+from curvesieve.core.study.answers import answer, intervals, residuals_of
 from curvesieve.core.study.compute import band_of, fit_curve
+from curvesieve.core.study.copies import copied
 
 
 @pytest.fixture
@@ -142,15 +143,16 @@ def test_answers_copies_and_intervals_of_a_study(session, qtbot):
     law(session, qtbot)
     fitted(session, qtbot)
     study, curve_id = session.study, session.view.curve
-    (line,), derived = answer(study, curve_id, "y", "2")
+    (said,), derived = answer(study, curve_id, "y", "2")
     assert derived is None
+    line = said.text
     assert line.startswith("y at x = 2: ")
     assert line.endswith(" MPa")
     assert float(line.split(": ")[1].split()[0]) == pytest.approx(4 + 9 * np.exp(-2 / 1.5), abs=0.05)
     (line,), _ = answer(study, curve_id, "x", "8 ± 0.1")
-    assert line.endswith(" s")
+    assert line.text.endswith(" s")
     (line,), _ = answer(study, curve_id, "area", "0; 12")
-    assert line.endswith("MPa·s") or line.endswith("s·MPa")
+    assert line.text.endswith(("MPa·s", "s·MPa"))
     for way, mark in (("table", "tau\t"), ("text", "tau = "), ("latex", r"\tau"), ("script", "least_squares")):
         assert mark in copied(study, curve_id, way)
     for way in ("profile", "bootstrap"):

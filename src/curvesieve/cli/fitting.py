@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import math
+from collections.abc import Collection
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
@@ -40,14 +41,19 @@ def fit_file(options: argparse.Namespace) -> int:
         scaled=not options.as_is,
     )
     unit_of: dict[str, str] = {}
+    inner: tuple[str, ...] = ()
     if len(variables) == 1:
         known = is_known(options.model)
         term = term_of(options.model) if known else OwnTerm(formula=options.model, variable=variables[0]).as_term()
-        unit_of = {name: units.written(term.unit_text(name, curve.x_unit, curve.y_unit)) for name in result.parameters}
+        inner = tuple(result.parameters) if term.basis else ()
+        unit_of = {
+            name: units.written(term.unit_text(name, curve.x_unit, curve.y_unit))
+            for name in (*result.parameters, *result.follows)
+        }
     if options.json:
         print(json.dumps(_as_json(result, unit_of), ensure_ascii=False, indent=1))
     else:
-        _print_fit(result, unit_of)
+        _print_fit(result, unit_of, inner)
     return 0
 
 
@@ -58,6 +64,9 @@ def _as_json(result: FitResult, unit_of: dict[str, str]) -> dict[str, Any]:
             name: {"value": p.value, "u": p.u, "unit": unit_of.get(name, ""), "held": p.held}
             for name, p in result.parameters.items()
         },
+        "follows": {
+            name: {"value": q.value, "u": q.u, "unit": unit_of.get(name, "")} for name, q in result.follows.items()
+        },
         "statistics": asdict(result.statistics),
         "converged": result.converged,
         "message": result.message,
@@ -66,12 +75,17 @@ def _as_json(result: FitResult, unit_of: dict[str, str]) -> dict[str, Any]:
     }
 
 
-def _print_fit(result: FitResult, unit_of: dict[str, str]) -> None:
+def _print_fit(result: FitResult, unit_of: dict[str, str], inner: Collection[str] = ()) -> None:
     print(f"{result.formula}\n{result.message}")
     for warning in result.warnings:
         print(f"warning: {warning}")
     for name, p in result.parameters.items():
+        if name in inner:
+            continue
         u = "held" if p.held else "u unknown" if p.u is None else f"u {p.u:.4g}"
         print(f"  {name:<12} {p.value:.10g}  ({u})  {unit_of.get(name, '')}".rstrip())
+    for name, q in result.follows.items():
+        u = "u unknown" if q.u is None else f"u {q.u:.4g}"
+        print(f"  {name:<12} {q.value:.10g}  ({u})  {unit_of.get(name, '')}".rstrip())
     s = result.statistics
     print(f"  n {s.n}, degrees of freedom {s.dof}, RSS {s.rss:.6g}, RMSE {s.rmse:.6g}, R² {s.r2 or math.nan:.6g}")

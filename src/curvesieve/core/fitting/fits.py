@@ -12,6 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.bounded import MOST_EVALUATIONS
+from curvesieve.core.fitting.following import following_from
 from curvesieve.core.fitting.problem import Bounds, Problem, state_problem, stated_bounds, weighing
 from curvesieve.core.fitting.result import FitResult, FittedParameter
 from curvesieve.core.fitting.solver import Solution, on_bound, solve
@@ -52,6 +53,8 @@ def fit(
     keeps parameters at their start, `bounds` limits them (an end of None is open), `ties` computes them from others
     (``{"b": "2*a"}``). `loss` is one of `LOSSES`, `weights` one of `WEIGHTS`. The covariance is multiplied by the
     scatter found unless `scaled` is False: then u is taken as it is.
+    A polynomial's parameters weigh Legendre polynomials over the range of x; the coefficients of its powers of x are
+    in the result's `follows`, as a peak's area is.
     Raises InputError when something given is wrong; a fit that does not converge says so in its result.
     """
     if variable is None:
@@ -74,7 +77,8 @@ def fit(
     starts = _within(dict.fromkeys(sought, 1.0), limits) | starts
     problem = state_problem(summed, xs, ys, us, starts, hold, limits, loss, ties)
     said = _Said(model, weights, scaled, _limits_of(term, limits))
-    return searched(problem, said, sought) if sought else _solved(problem, said)
+    found = searched(problem, said, sought) if sought else _solved(problem, said)
+    return found if term is None else found.model_copy(update={"follows": following_from(term, found)})
 
 
 def _must_vary(summed: FormulaSum, model: str, variables: tuple[str, ...]) -> None:

@@ -7,7 +7,7 @@ B. Efron and R. J. Tibshirani, An Introduction to the Bootstrap (1993), section 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -63,13 +63,13 @@ def _must_be_squared(problem: Problem, what: str) -> None:
 
 
 def profile_intervals(
-    problem: Problem, result: FitResult, level: float = 0.95, watch: Watch | None = None
+    problem: Problem, result: FitResult, level: float = 0.95, watch: Watch | None = None, without: Collection[str] = ()
 ) -> tuple[Interval, ...]:
     """For each free parameter, the values at which the best fit of the others is worse by just the level's limit.
 
-    The limit on the sum of squares S is S_min·(1 + t²/dof), or S_min + k² where u is taken as it is. `watch` is told
-    the share done and may raise to stop. Raises InputError when there is nothing to measure, or when a fit on the way
-    is better than the result.
+    Those of `without` are not asked for. The limit on the sum of squares S is S_min·(1 + t²/dof), or S_min + k² where
+    u is taken as it is. `watch` is told the share done and may raise to stop. Raises InputError when there is nothing
+    to measure, or when a fit on the way is better than the result.
     """
     _must_be_squared(problem, "A profile interval")
     if not result.converged:
@@ -79,7 +79,8 @@ def profile_intervals(
     k = coverage(result, level)
     allowed = k**2 * (result.statistics.least / result.statistics.dof if result.scaled else 1.0)
     found = []
-    for i, name in enumerate(result.free):
+    names = [name for name in result.free if name not in without]
+    for i, name in enumerate(names):
         walk = _Walk(problem, result, name, allowed)
         first = k * (result.parameters[name].u or _unsure(result, name))
         try:
@@ -91,7 +92,7 @@ def profile_intervals(
             ) from None
         found.append(Interval(name, low, high, level))
         if watch is not None:
-            watch((i + 1) / len(result.free))
+            watch((i + 1) / len(names))
     return tuple(found)
 
 

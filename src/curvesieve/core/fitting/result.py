@@ -27,6 +27,14 @@ class FittedParameter:
 
 
 @dataclass(frozen=True, slots=True)
+class Followed:
+    """A quantity that follows from the parameters, and its standard uncertainty."""
+
+    value: float
+    u: float | None
+
+
+@dataclass(frozen=True, slots=True)
 class Statistics:
     """Goodness of fit: `rss` is Σ(y − fit)², `rmse` = √(rss/n), both in the units of y whatever the weights.
 
@@ -61,7 +69,8 @@ class FitResult(BaseModel):
 
     `spread` holds the slopes of tied parameters against the free ones. `scaled` tells whether the covariance was
     multiplied by the scatter found, or the u of the points was taken as it is. `warnings` name what to be careful
-    with: a bound reached, parameters that cannot be told apart.
+    with: a bound reached, parameters that cannot be told apart. `follows` has what a term that was fitted by its name
+    says beyond its parameters, such as the coefficients of a polynomial's powers.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -81,6 +90,7 @@ class FitResult(BaseModel):
     """The noise that a robust loss was set by, in units of the weighted residual."""
     warnings: tuple[str, ...] = ()
     spread: dict[str, tuple[float, ...]] = Field(default_factory=dict)
+    follows: dict[str, Followed] = Field(default_factory=dict)
 
     @property
     def values(self) -> dict[str, float]:
@@ -105,9 +115,11 @@ class FitResult(BaseModel):
 
     def correlation(self) -> NDArray[np.float64] | None:
         """The correlation matrix of the free parameters, in the order of `free`."""
-        if self.covariance is None:
-            return None
-        matrix = np.array(self.covariance)
-        sd = np.sqrt(np.diag(matrix))
-        with np.errstate(all="ignore"):
-            return np.asarray(np.nan_to_num(matrix / np.outer(sd, sd)))
+        return None if self.covariance is None else correlation(np.array(self.covariance))
+
+
+def correlation(covariance: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A covariance matrix as correlations; 0 where one has no spread."""
+    sd = np.sqrt(np.diag(covariance))
+    with np.errstate(all="ignore"):
+        return np.asarray(np.nan_to_num(covariance / np.outer(sd, sd)))

@@ -12,6 +12,7 @@ from curvesieve.core import units
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.fitting.result import FitResult
 from curvesieve.core.fitting.solver import TUNING
+from curvesieve.core.formula import Formula
 from curvesieve.core.formula.functions import FUNCTIONS
 from curvesieve.core.formula.printing import latex, name_latex, python
 from curvesieve.core.models import FormulaSum
@@ -61,19 +62,22 @@ def as_text(
     return "\n".join([*lines, *result.warnings]) + "\n"
 
 
-def as_latex(model: FormulaSum, result: FitResult, unit_of: Mapping[str, str]) -> str:
-    """The formula, and a table of the parameters in concise notation, as LaTeX."""
+def as_latex(
+    formulas: Sequence[Formula], result: FitResult, unit_of: Mapping[str, str], following: Sequence[Following] = ()
+) -> str:  # fmt: skip
+    """The formulas that are added, and a table of the parameters and what follows, in concise notation, as LaTeX."""
     lines = []
-    for piece in model.pieces:
-        lines += [rf"\[ {line} \]" for line in latex(piece.formula, "y" if len(model.pieces) == 1 else "")]
+    for formula in formulas:
+        lines += [rf"\[ {line} \]" for line in latex(formula, "y" if len(formulas) == 1 else "")]
     lines += [r"\begin{tabular}{lll}", r"parameter & value & unit \\ \hline"]
-    for name, p in result.parameters.items():
-        value = concise(p.value, p.u)
+    shown = [Following(name, p.value, p.u, unit_of.get(name, "")) for name, p in result.parameters.items()]
+    for q in (*shown, *following):
+        value = concise(q.value, q.u)
         mantissa, e, exponent = value.partition("e")
         number = rf"${mantissa} \times 10^{{{exponent}}}$" if e else f"${mantissa}$"
-        parts = units.factors(unit_of.get(name, "")) or ()
+        parts = units.factors(q.unit) or ()
         unit = r"\,".join(rf"\mathrm{{{s}}}" + ("" if k == 1 else f"^{{{k}}}") for s, k in parts).replace("%", r"\%")
-        lines.append(rf"${name_latex(name)}$ & {number} & {f'${unit}$' if unit else ''} \\")
+        lines.append(rf"${name_latex(q.name)}$ & {number} & {f'${unit}$' if unit else ''} \\")
     return "\n".join([*lines, r"\end{tabular}"]) + "\n"
 
 

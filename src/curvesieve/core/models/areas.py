@@ -26,7 +26,12 @@ def area_at_start(placed: PlacedTerm) -> float:
     """The area of a placed peak at its starts."""
     area = area_of(placed)
     assert area is not None
-    formula = parse(area.formula, ())
+    return at_start(placed, area)
+
+
+def at_start(placed: PlacedTerm, derived: Derived) -> float:
+    """What follows from a placed term's parameters, at their starts."""
+    formula = parse(derived.formula, ())
     return float(evaluate(formula, {name: placed.parameters[name].start for name in formula.parameters}))
 
 
@@ -68,6 +73,20 @@ def with_areas(model: Model, text: str) -> str:
         if area is not None and name in wanted:
             text = re.sub(rf"\b{name}\b", f"({_renamed(placed, area.formula)})", text)
     return text
+
+
+def written_out(model: Model, text: str) -> str:
+    """A formula with what follows from the model's terms, such as ``area_1``, written out in lines before its own.
+
+    Raises FormulaError for a formula that cannot be read.
+    """
+    wanted = set(parse(text, ()).parameters) - set(model.names)
+    before = [
+        f"{name} = {_renamed(placed, derived.formula)}"
+        for name, (placed, derived) in model.following.items()
+        if name in wanted
+    ]
+    return "\n".join([*before, text])
 
 
 def _renamed(placed: PlacedTerm, formula: str) -> str:

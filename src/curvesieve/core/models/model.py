@@ -16,6 +16,7 @@ from curvesieve.core.models import starts
 from curvesieve.core.models.own import OwnTerm
 from curvesieve.core.models.placed import ParameterState, PlacedTerm, place
 from curvesieve.core.models.sum import FormulaSum, Piece
+from curvesieve.core.models.term import Derived
 
 Loss = Literal["squared", "absolute", "huber", "soft_l1", "cauchy"]
 Weights = Literal["u", "none", "counts", "proportional"]
@@ -71,6 +72,17 @@ class Model(BaseModel):
     def names(self) -> tuple[str, ...]:
         """All parameters' full names, term by term."""
         return tuple(placed.full_name(p.name) for placed in self.terms for p in placed.term.parameters)
+
+    @property
+    def following(self) -> dict[str, tuple[PlacedTerm, Derived]]:
+        """What follows from the parameters by full names, such as ``area_1``, and from which term."""
+        found = {p.full_name(derived.name): (p, derived) for p in self.terms for derived in p.term.derived}
+        return {name: pair for name, pair in found.items() if name not in self.names}
+
+    @property
+    def inner(self) -> tuple[str, ...]:
+        """Parameters that are the weights of a term's inner basis: what follows from them is shown in their place."""
+        return tuple(p.full_name(q.name) for p in self.terms if p.term.basis for q in p.term.parameters)
 
     @property
     def sum(self) -> FormulaSum:
@@ -174,7 +186,8 @@ class Model(BaseModel):
             )
             for placed in self.terms
         )
-        derived = tuple((name, text) for name, text in self.derived if _names_in(text) <= names)
+        known = names | set(self.following)
+        derived = tuple((name, text) for name, text in self.derived if _names_in(text) <= known)
         return self.model_copy(update={"terms": terms, "derived": derived})
 
     def unit_texts(self, x_unit: str, y_unit: str) -> dict[str, str]:

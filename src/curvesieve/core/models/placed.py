@@ -28,6 +28,11 @@ class ParameterState(BaseModel):
     tie: str = ""
     """A formula in the full names of other parameters; empty for a free one."""
 
+    @property
+    def said(self) -> bool:
+        """Whether anything beside the start is said of it."""
+        return self.hold or bool(self.tie) or self.lower is not None or self.upper is not None
+
 
 class PlacedTerm(BaseModel):
     """A term in a model. `number` counts the peaks from 1; what they stand on has 0.

@@ -83,6 +83,8 @@ class Term:
     alike: tuple[tuple[str, ...], ...] = ()
     """Groups of parameters that could change places; starts that are found come in the order of each group's first."""
     variable: str = "x"
+    basis: bool = False
+    """The parameters weigh an inner basis and mean nothing by themselves: what is shown of it is `derived`."""
     over_peaks: str = ""
     """A formula added for each peak of the model, in this term's parameters and ``cumulative`` (Shirley)."""
 

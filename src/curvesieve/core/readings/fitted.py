@@ -6,14 +6,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 
-import numpy as np
-
 from curvesieve.core import units
-from curvesieve.core.errors import FormulaError, InputError, nearest
+from curvesieve.core.errors import FormulaError, InputError
 from curvesieve.core.fitting import FitResult
-from curvesieve.core.formula import compile_formula, parse
+from curvesieve.core.fitting.following import quantity
+from curvesieve.core.formula import parse
 from curvesieve.core.formula.dimension import dimension
 from curvesieve.core.models import Model, PlacedTerm
+from curvesieve.core.models.areas import written_out
 from curvesieve.core.models.term import Powers
 from curvesieve.core.reading import Reading
 
@@ -44,14 +44,20 @@ def fit_readings(model: Model, result: FitResult, x_unit: str, y_unit: str) -> t
         term = placed.term
         if not placed.number and model.peaks and term.kind != "law":
             continue
-        for parameter in term.parameters:
+        for parameter in () if term.basis else term.parameters:
             fitted = result.parameters[placed.full_name(parameter.name)]
             found.append(_reading(placed, parameter.name, fitted.value, fitted.u, axes, term.reference))
-        for derived in term.derived:
-            value, u = quantity(result, derived.formula, placed)
-            found.append(_reading(placed, derived.name, value, u, axes, derived.reference))
+        found += following_readings(placed, result, axes)
     found += [own_reading(model, result, name, formula, axes) for name, formula in model.derived]
     return tuple(found)
+
+
+def following_readings(placed: PlacedTerm, result: FitResult, axes: tuple[str, str]) -> list[FitReading]:
+    """What follows from one term's parameters: a peak's area, the coefficients of a polynomial."""
+    return [
+        _reading(placed, d.name, *quantity(result, d.formula, placed.full_name), axes, d.reference)
+        for d in placed.term.derived
+    ]
 
 
 def _reading(
@@ -71,33 +77,10 @@ def _reading(
     )
 
 
-def quantity(result: FitResult, text: str, placed: PlacedTerm | None = None) -> tuple[float, float | None]:
-    """The value and u of a formula in a fit's parameters, or in those of one of its terms.
-
-    Raises FormulaError or InputError when it cannot be read or names something else.
-    """
-    compiled = compile_formula(parse(text, ()))
-    plain = compiled.formula.parameters
-    names = [placed.full_name(name) for name in plain] if placed else list(plain)
-    for name in names:
-        if name not in result.parameters:
-            known = list(result.parameters)
-            raise InputError(
-                f"There is no parameter {name!r} in this fit; it has {', '.join(known)}{nearest(name, known)}"
-            )
-    values = [np.float64(result.parameters[name].value) for name in names]
-    with np.errstate(all="ignore"):
-        value = float(compiled.value((), values))
-        slopes = dict.fromkeys(names, 0.0)
-        for name, slope in zip(names, compiled.jacobian((), values), strict=True):
-            slopes[name] += float(slope)
-    return value, result.propagated(slopes)
-
-
 def own_reading(model: Model, result: FitResult, name: str, text: str, axes: tuple[str, str]) -> FitReading:
     """The reading of a formula that the user named, such as ``half_life = log(2)/k``."""
     try:
-        value, u = quantity(result, text)
+        value, u = quantity(result, written_out(model, text))
         unit = _unit_in(model, text, axes)
     except FormulaError as error:
         raise InputError(f"{name} = {text}: {error}") from error
@@ -110,6 +93,7 @@ def _unit_in(model: Model, text: str, axes: tuple[str, str]) -> str:
     known: Mapping[str, Powers | None] = {
         placed.full_name(p.name): placed.term.unit(p.name) for placed in model.terms for p in placed.term.parameters
     }
+    known = known | {name: placed.term.unit(derived.name) for name, (placed, derived) in model.following.items()}
     powers = {}
     for name in formula.parameters:
         found = known.get(name)

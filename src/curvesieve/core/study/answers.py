@@ -1,23 +1,27 @@
-"""Questions to the fit of a study's curve, answered in sentences with uncertainties; its copies; its intervals."""
+"""Questions to the fit of a study's curve, answered in sentences with uncertainties; its intervals."""
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
 
 from curvesieve.core import units
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.prediction import Found
+from curvesieve.core.fitting.following import shown, shown_covariance
+from curvesieve.core.fitting.prediction import Found, coverage
 from curvesieve.core.fitting.profile import Interval, bootstrap, profile_intervals
 from curvesieve.core.fitting.residuals import ResidualCheck, histogram, residual_check
-from curvesieve.core.fitting.writing import Following, as_latex, as_script, as_table, as_text
-from curvesieve.core.models.library import degree_of
+from curvesieve.core.fitting.result import correlation
 from curvesieve.core.numerals import numbers_in
 from curvesieve.core.reading import plus_minus
 from curvesieve.core.readings.fitted import own_reading
 from curvesieve.core.study.compute import fitted_curve, passed_units, sieved_curve
-from curvesieve.core.study.document import CurveEntry, Study
+from curvesieve.core.study.document import Study
 
 QUESTIONS = {
     "y": ("y at x", "one x, or several"),
@@ -33,7 +37,38 @@ _NAMED = re.compile(r"^\s*([^\W\d]\w*)\s*=(?!=)\s*(.*)$", re.S)
 Derived = tuple[tuple[str, str], ...]
 
 
-def answer(study: Study, curve_id: str, question: str, given: str) -> tuple[list[str], Derived | None]:
+@dataclass(frozen=True)
+class Said:
+    """An answer: as it is read, with its uncertainty rounded, and as it is copied, with all digits."""
+
+    text: str
+    whole: str
+
+
+Part = str | float | tuple[float, float | None, str]
+"""A piece of an answer: words, a plain number, or a value with its u and unit."""
+
+
+def _said(*parts: Part) -> Said:
+    """A line made of its parts, written both ways."""
+    return Said("".join(map(_rounded, parts)), "".join(map(_whole, parts)))
+
+
+def _rounded(part: Part) -> str:
+    if isinstance(part, tuple):
+        return f"{plus_minus(*part[:2])} {part[2]}".strip()
+    return part if isinstance(part, str) else f"{part:.6g}"
+
+
+def _whole(part: Part) -> str:
+    if isinstance(part, tuple):
+        value, u, unit = part
+        spread = "" if u is None else f" ± {float(u)!r}"
+        return f"{float(value)!r}{spread} {unit}".strip()
+    return part if isinstance(part, str) else repr(float(part))
+
+
+def answer(study: Study, curve_id: str, question: str, given: str) -> tuple[list[Said], Derived | None]:
     """Lines that answer a question of `QUESTIONS`, and the model's named quantities where the answer adds to them.
 
     Raises InputError where the text cannot be read or the fitted curve has no answer.
@@ -43,35 +78,35 @@ def answer(study: Study, curve_id: str, question: str, given: str) -> tuple[list
     x_unit, y_unit = units.shown(curve.x_unit), units.shown(curve.y_unit)
     match question:
         case "y":
-            found = [on.at_x(x) for x in _numbers(given, "an x such as 12.5")]
-            return [f"y at x = {f.x:.6g}: {_written(f.y, f.u_y, y_unit)}" for f in found], None
+            at = [on.at_x(x) for x in _numbers(given, "an x such as 12.5")]
+            return [_said("y at x = ", f.x, ": ", (f.y, f.u_y, y_unit)) for f in at], None
         case "x":
             y, _, u = given.replace("+-", "±").partition("±")
             values = _numbers(y, "a y such as 0.5 or 0.5 ± 0.02")
             spread = _numbers(u, "a number after ±")[0] if u.strip() else 0.0
             found = [f for value in values for f in on.at_y(value, spread)]
-            return [f"x at y = {f.y:.6g}: {_written(f.x, f.u_x, x_unit)}" for f in found], None
+            return [_said("x at y = ", f.y, ": ", (f.x, f.u_x, x_unit)) for f in found], None
         case "root":
-            return [f"y is 0 at x = {_written(f.x, f.u_x, x_unit)}" for f in on.at_y(0.0)], None
+            return [_said("y is 0 at x = ", (f.x, f.u_x, x_unit)) for f in on.at_y(0.0)], None
         case "extremum":
             return _extrema(on.extrema(), x_unit, y_unit), None
         case "area":
             ends = _numbers(given, "two values of x") if given.strip() else [on.low, on.high]
             if len(ends) != 2:
                 raise InputError("The area needs two values of x, such as 2 8, or none for the whole range.")
-            value, u_area = on.integral(ends[0], ends[1])
+            area, u_area = on.integral(ends[0], ends[1])
             unit = units.shown(units.power_product(curve.x_unit, 1, curve.y_unit, 1))
-            return [f"area from {ends[0]:.6g} to {ends[1]:.6g}: {_written(value, u_area, unit)}"], None
+            return [_said("area from ", ends[0], " to ", ends[1], ": ", (area, u_area, unit))], None
     return _quantity(study, curve_id, given)
 
 
-def _extrema(found: Sequence[Found], x_unit: str, y_unit: str) -> list[str]:
+def _extrema(found: Sequence[Found], x_unit: str, y_unit: str) -> list[Said]:
     if not found:
         raise InputError("The fitted curve has no maximum and no minimum inside the range of its points.")
-    return [f"{f.what} at x = {_written(f.x, f.u_x, x_unit)}, y = {_written(f.y, f.u_y, y_unit)}" for f in found]
+    return [_said(f.what, " at x = ", (f.x, f.u_x, x_unit), ", y = ", (f.y, f.u_y, y_unit)) for f in found]
 
 
-def _quantity(study: Study, curve_id: str, given: str) -> tuple[list[str], Derived]:
+def _quantity(study: Study, curve_id: str, given: str) -> tuple[list[Said], Derived]:
     entry = study.entry(curve_id)
     assert entry.fit is not None, "asked of a curve without a fit"
     named = _NAMED.match(given)
@@ -80,19 +115,16 @@ def _quantity(study: Study, curve_id: str, given: str) -> tuple[list[str], Deriv
         kept = tuple((n, t) for n, t in entry.model.derived if n != name)
         if kept == entry.model.derived:
             raise InputError(f"There is no quantity {name} to forget; give a formula, such as {name} = log(2)/k.")
-        return [f"{name} is no longer kept."], kept
+        return [_said(f"{name} is no longer kept.")], kept
     curve = sieved_curve(study, curve_id).curve
     reading = own_reading(entry.model, entry.fit.result, name, text, (curve.x_unit, curve.y_unit))
-    line = f"{name}{f' = {text}' if named else ''}: {_written(reading.value, reading.u, units.shown(reading.unit))}"
+    number = (reading.value, reading.u, units.shown(reading.unit))
+    line = _said(f"{name} = {text}: " if named else f"{name}: ", number, " (in the ledger)" if named else "")
     if not named:
         return [line], entry.model.derived
-    if name in entry.model.names:
+    if name in (*entry.model.names, *entry.model.following):
         raise InputError(f"{name} is a parameter of the model; choose another name for the quantity.")
-    return [f"{line} (in the ledger)"], (*((n, t) for n, t in entry.model.derived if n != name), (name, text))
-
-
-def _written(value: float, u: float | None, unit: str) -> str:
-    return f"{plus_minus(value, u)} {unit}".strip()
+    return [line], (*((n, t) for n, t in entry.model.derived if n != name), (name, text))
 
 
 def _numbers(text: str, wanted: str) -> list[float]:
@@ -108,16 +140,59 @@ def _numbers(text: str, wanted: str) -> list[float]:
 def intervals(
     study: Study, curve_id: str, way: str, watch: Callable[[float], None] | None = None
 ) -> tuple[Interval, ...]:
-    """95 % intervals of the free parameters by ``profile`` or ``bootstrap``."""
+    """95 % intervals of what the fit found by ``profile`` or ``bootstrap``.
+
+    The coefficients of a polynomial are linear in the parameters: where nothing else is fitted, t·u is their profile's
+    half width exactly; beside peaks they are left to the bootstrap.
+    """
     problem, on = fitted_curve(study, curve_id)
-    if way == "profile":
-        return profile_intervals(problem, on.result, watch=watch)
-    return bootstrap(problem, on.result, watch=watch).intervals
+    model, result = study.entry(curve_id).model, on.result
+    coefficients = [one for one in shown(model, result) if one.name not in result.free]
+    if way == "bootstrap":
+        drawn = bootstrap(problem, result, watch=watch)
+        moves = drawn.samples - [result.parameters[name].value for name in result.free]
+        return tuple(one for one in drawn.intervals if one.name not in model.inner) + tuple(
+            Interval(one.name, float(low), float(high), 0.95)
+            for one in coefficients
+            for low, high in [np.quantile(one.value + moves @ one.slopes, [0.025, 0.975])]
+        )
+    found = profile_intervals(problem, result, watch=watch, without=model.inner)
+    matrix = shown_covariance(coefficients, result)
+    if model.peaks or matrix is None:
+        return found
+    reach = coverage(result, 0.95) * np.sqrt(np.diag(matrix))
+    return found + tuple(
+        Interval(one.name, one.value - half, one.value + half, 0.95)
+        for one, half in zip(coefficients, reach.tolist(), strict=True)
+    )
+
+
+def interval_lines(study: Study, curve_id: str, way: str, watch: Callable[[float], None] | None = None) -> list[Said]:
+    """`intervals` in sentences, with units; an end that does not exist is open."""
+    unit_of = units_of_parameters(study, curve_id)
+
+    said = []
+    for one in intervals(study, curve_id, way, watch):
+        low, high = ("open" if math.isinf(end) else end for end in (one.low, one.high))
+        unit = units.shown(unit_of.get(one.name, ""))
+        said.append(_said(f"{one.name}: ", low, " to ", high, f" {unit}".rstrip(), f", 95 % by {way}"))
+    return said
+
+
+def correlations(study: Study, curve_id: str) -> tuple[tuple[str, ...], Floats | None]:
+    """The names of what the curve's fit found, as shown, and their correlation matrix where there is one."""
+    entry = study.entry(curve_id)
+    assert entry.fit is not None, "asked of a curve without a fit"
+    found = shown(entry.model, entry.fit.result)
+    matrix = shown_covariance(found, entry.fit.result)
+    return tuple(one.name for one in found), None if matrix is None else correlation(matrix)
 
 
 def units_of_parameters(study: Study, curve_id: str) -> dict[str, str]:
-    """The units of the model's parameters by name, from those of the curve as it passed."""
-    return study.entry(curve_id).model.unit_texts(*(passed_units(study, curve_id) or ("", "")))
+    """The units of the model's parameters and of what follows, by name, from those of the curve as it passed."""
+    model, axes = study.entry(curve_id).model, passed_units(study, curve_id) or ("", "")
+    following = {name: placed.term.unit_text(d.name, *axes) for name, (placed, d) in model.following.items()}
+    return following | model.unit_texts(*axes)
 
 
 def residuals_of(study: Study, curve_id: str) -> tuple[ResidualCheck, tuple[Floats, Floats, Floats]]:
@@ -126,42 +201,3 @@ def residuals_of(study: Study, curve_id: str) -> tuple[ResidualCheck, tuple[Floa
     r = problem.y - on.y(problem.rows[0])
     r = r if problem.u is None else r / problem.u
     return residual_check(problem.rows[0], r), histogram(r)
-
-
-def _following(entry: CurveEntry) -> list[Following]:
-    """What the fit's readings say beyond the parameters: areas, coefficients of powers, quantities of one's own."""
-    readings = entry.fit.readings if entry.fit is not None else ()
-    made = []
-    for r in readings:
-        name = f"{r.symbol}_{r.peak}" if r.peak else r.symbol
-        if r.quantity.startswith("= ") or name not in entry.model.names:
-            made.append(Following(name, r.value, r.u, r.unit))
-    return made
-
-
-def _written_out(entry: CurveEntry) -> str:
-    """A polynomial with its numbers in powers of x: ``y = 1.5 + 2.25*x``; nothing for other models."""
-    ground = entry.model.background
-    degree = degree_of(ground.slug) if ground is not None and not entry.model.peaks else None
-    if degree is None or entry.fit is None:
-        return ""
-    found = {r.quantity: r.value for r in entry.fit.readings if not r.peak}
-    powers = ["", "*x", *(f"*x^{k}" for k in range(2, degree + 1))]
-    said = " + ".join(f"{found[f'a{k}']!r}{power}" for k, power in enumerate(powers) if f"a{k}" in found)
-    return f"y = {said.replace('+ -', '- ')}"
-
-
-def copied(study: Study, curve_id: str, way: str) -> str:
-    """The results as ``table``, ``text``, ``latex`` or ``script``."""
-    entry = study.entry(curve_id)
-    problem, on = fitted_curve(study, curve_id)
-    unit_of = units_of_parameters(study, curve_id)
-    following = _following(entry)
-    match way:
-        case "table":
-            return as_table(on.result, unit_of, following)
-        case "text":
-            return as_text(on.result, unit_of, following, _written_out(entry))
-        case "latex":
-            return as_latex(entry.model.sum, on.result, unit_of)
-    return as_script(problem, on.result)

@@ -219,9 +219,9 @@ def derived_changed(study: Study, curve_id: str, derived: tuple[tuple[str, str],
     """
     entry = study.entry(curve_id)
     for name, text in derived:
-        stray = [p for p in parse(text, ()).parameters if p not in entry.model.names]
+        known = [*entry.model.names, *entry.model.following]
+        stray = [p for p in parse(text, ()).parameters if p not in known]
         if stray:
-            known = list(entry.model.names)
             raise InputError(
                 f"{name}: there is no parameter {stray[0]!r} in this model; it has {', '.join(known)}"
                 f"{nearest(stray[0], known)}"

@@ -228,7 +228,7 @@ class ModelPanel(QWidget):
 
     def _slidable(self) -> ParameterRow | None:
         row = self._row_in_hand()
-        return None if row is not None and row.is_area else row
+        return None if row is not None and (row.is_area or row.about) else row
 
     def _row_chosen(self) -> None:
         self.session.look_at_stage(MODEL)

@@ -13,8 +13,9 @@ from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.ties import state_ties
 from curvesieve.core.models import ParameterState, PlacedTerm
-from curvesieve.core.models.areas import area_at_start, area_of, size_for_area, tie_of_area, with_areas
+from curvesieve.core.models.areas import area_at_start, area_of, at_start, size_for_area, tie_of_area, with_areas
 from curvesieve.core.reading import plus_minus
+from curvesieve.core.readings.fitted import following_readings
 from curvesieve.core.study import CurveEntry
 
 NAME, VALUE, HOLD, LOW, HIGH = range(5)
@@ -34,10 +35,14 @@ class ParameterRow:
     unit: str
     is_area: bool = False
     """An area is no parameter: what is said of it is said of the peak's size."""
+    about: str = ""
+    """What it is, for a number that only follows from the parameters and cannot be set."""
 
     @property
     def state(self) -> ParameterState:
         shape = self.placed.term.shape
+        if self.about:
+            return ParameterState(start=self.value)
         return self.placed.parameters[shape.size if self.is_area and shape is not None else self.name]
 
     @property
@@ -92,6 +97,8 @@ class ParameterTable(QAbstractTableModel):
         rows = []
         for placed in entry.model.terms:
             for parameter in placed.term.parameters:
+                if placed.term.basis and not placed.parameters[parameter.name].said:
+                    continue
                 value, u = placed.parameters[parameter.name].start, None
                 if entry.fit is not None:
                     found = entry.fit.result.parameters[placed.full_name(parameter.name)]
@@ -99,6 +106,7 @@ class ParameterTable(QAbstractTableModel):
                 unit = placed.term.unit_text(parameter.name, *axes)
                 rows.append(ParameterRow(placed, parameter.name, value, u, entry.fit is not None, unit))
             rows += self._area_row(placed, entry, axes)
+            rows += self._following_rows(placed, entry, axes) if placed.term.basis else []
         return rows
 
     def _area_row(self, placed: PlacedTerm, entry: CurveEntry, axes: tuple[str, str]) -> list[ParameterRow]:
@@ -110,6 +118,15 @@ class ParameterTable(QAbstractTableModel):
         value, u = (area_at_start(placed), None) if read is None else (read.value, read.u)
         unit = placed.term.unit_text("area", *axes)
         return [ParameterRow(placed, "area", value, u, read is not None, unit, is_area=True)]
+
+    def _following_rows(self, placed: PlacedTerm, entry: CurveEntry, axes: tuple[str, str]) -> list[ParameterRow]:
+        """The coefficients of a polynomial, in place of the weights of the basis that it is fitted in."""
+        found = [] if entry.fit is None else following_readings(placed, entry.fit.result, axes)
+        values = [(r.value, r.u) for r in found] or [(at_start(placed, d), None) for d in placed.term.derived]
+        return [
+            ParameterRow(placed, d.name, value, u, bool(found), placed.term.unit_text(d.name, *axes), about=d.reference)
+            for d, (value, u) in zip(placed.term.derived, values, strict=True)
+        ]
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.rows)
@@ -126,7 +143,10 @@ class ParameterTable(QAbstractTableModel):
         if not index.isValid():
             return Qt.ItemFlag.NoItemFlags
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        is_area = self.rows[index.row()].is_area
+        row = self.rows[index.row()]
+        is_area = row.is_area
+        if row.about:
+            return flags
         if index.column() == VALUE or (index.column() in (LOW, HIGH) and not is_area):
             flags |= Qt.ItemFlag.ItemIsEditable
         if index.column() == HOLD and not is_area:
@@ -141,7 +161,7 @@ class ParameterTable(QAbstractTableModel):
             return self._text(row, column)
         if role == Qt.ItemDataRole.EditRole:
             return self._editable(row, column)
-        if role == Qt.ItemDataRole.CheckStateRole and column == HOLD and not row.is_area:
+        if role == Qt.ItemDataRole.CheckStateRole and column == HOLD and not (row.is_area or row.about):
             return Qt.CheckState.Checked if row.hold or row.tie else Qt.CheckState.Unchecked
         if role == Qt.ItemDataRole.TextAlignmentRole and column in (VALUE, LOW, HIGH):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -171,13 +191,16 @@ class ParameterTable(QAbstractTableModel):
         return None
 
     def _tip(self, row: ParameterRow) -> str:
-        about = "area of the peak" if row.is_area else row.placed.term.parameter(row.name).description
+        said = row.about or ("area of the peak" if row.is_area else row.placed.term.parameter(row.name).description)
         unit = f" in {units.shown(row.unit)}" if row.unit else ""
         held = f"tied: {row.tie}" if row.tie else "held" if row.hold else ""
         state = held or ("from the fit" if row.fitted else "start; type another or drag on the plot")
         u = f", u = {row.u:.4g}" if row.u is not None else ""
+        if row.about:
+            state = "from the fit" if row.fitted else "from the starts"
+            return f"{said}{unit}\n{row.value:.10g} ({state}){u}\nA polynomial's coefficients are always fitted."
         return (
-            f"{about}{unit}\n{row.value:.10g} ({state}){u}\n"
+            f"{said}{unit}\n{row.value:.10g} ({state}){u}\n"
             f"In formulas: {row.full_name}. Type = and a formula in other names to tie it."
         )
 

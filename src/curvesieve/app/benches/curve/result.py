@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import math
-
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtGui import QAction, QGuiApplication, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QGridLayout,
@@ -24,11 +22,18 @@ from curvesieve.app.session import Session
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.matrix import Histogram, Matrix
-from curvesieve.core import units
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.residuals import ResidualCheck
-from curvesieve.core.study.answers import QUESTIONS, answer, copied, intervals, residuals_of, units_of_parameters
+from curvesieve.core.study.answers import (
+    QUESTIONS,
+    Said,
+    answer,
+    correlations,
+    interval_lines,
+    residuals_of,
+)
+from curvesieve.core.study.copies import copied
 
 _STATISTICS = (
     ("R²", "r2"), ("adjusted R²", "adjusted_r2"), ("RMSE", "rmse"), ("reduced χ²", "reduced_chi2"), ("AICc", "aicc"),
@@ -46,7 +51,7 @@ class ResultPage(QWidget):
         super().__init__()
         self.session = session
         self._key = ""
-        self._said: dict[str, list[str]] = {}
+        self._said: dict[str, list[Said]] = {}
         """The answers of each fit, by its key."""
         self.numbers: dict[str, QLabel] = {}
         self.advice = label("Fit a model, and what its fit says appears here.", "muted", wrap=True)
@@ -117,6 +122,12 @@ class ResultPage(QWidget):
         self.answers.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.answers.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.answers.setAccessibleName("answers")
+        copying = QAction("Copy with all digits", self.answers)
+        copying.setShortcut(QKeySequence.StandardKey.Copy)
+        copying.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+        copying.triggered.connect(self.copy_answers)
+        self.answers.addAction(copying)
+        self.answers.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         self.profile = button("Intervals", tip="95 % intervals by the profile of the sum of squares")
         self.profile.clicked.connect(lambda: self._measure("profile"))
         self.bootstrap = button("Bootstrap", tip="95 % intervals from 400 fits to data drawn again")
@@ -156,8 +167,7 @@ class ResultPage(QWidget):
         for name, shown in self.numbers.items():
             value = getattr(result.statistics, name)
             shown.setText("–" if value is None else f"{value:,}" if isinstance(value, int) else f"{value:.5g}")
-        correlation = result.correlation()
-        self.matrix.show_matrix(result.free, correlation)
+        self.matrix.show_matrix(*correlations(self.session.study, entry.id))
         self._show_residuals(entry.id, entry.fit.used > _MANY_POINTS)
 
     def _show_residuals(self, curve_id: str, many: bool) -> None:
@@ -208,7 +218,7 @@ class ResultPage(QWidget):
             self.refresh()
         self._say(self._key, [*before, *lines])
 
-    def _say(self, key: str, lines: list[str]) -> None:
+    def _say(self, key: str, lines: list[Said]) -> None:
         """Files answers with the fit that they are about, and shows them when it is the one in hand."""
         self._said.setdefault(key, []).extend(lines)
         while len(self._said) > _MOST_FITS:
@@ -218,7 +228,7 @@ class ResultPage(QWidget):
 
     def _show_answers(self) -> None:
         self.answers.clear()
-        self.answers.addItems(self._said.get(self._key, []))
+        self.answers.addItems([said.text for said in self._said.get(self._key, [])])
         self.answers.scrollToBottom()
 
     def _measure(self, way: str) -> None:
@@ -227,14 +237,8 @@ class ResultPage(QWidget):
         if entry is None:
             return
 
-        def work(ticket: Ticket) -> list[str]:
-            unit = units_of_parameters(study, entry.id)
-            lines = []
-            for interval in intervals(study, entry.id, way, ticket.report):
-                ends = " to ".join("open" if math.isinf(end) else f"{end:.6g}" for end in (interval.low, interval.high))
-                ends = f"{ends} {units.shown(unit.get(interval.name, ''))}".rstrip()
-                lines.append(f"{interval.name}: {ends}, 95 % by {way}")
-            return lines
+        def work(ticket: Ticket) -> list[Said]:
+            return interval_lines(study, entry.id, way, ticket.report)
 
         def refused(sentence: str) -> None:
             self.session.noticed.emit(f"{entry.label}: {sentence}", "problem")
@@ -252,7 +256,21 @@ class ResultPage(QWidget):
             action = menu.addAction(text)
             assert action is not None
             action.triggered.connect(lambda _=False, way=way: self.copy(way))
+        answers = menu.addAction("The answers, with all digits")
+        assert answers is not None
+        answers.setEnabled(bool(self._said.get(self._key)))
+        answers.triggered.connect(self.copy_answers)
         menu.popup(self.copies.mapToGlobal(self.copies.rect().bottomLeft()))
+
+    def copy_answers(self) -> None:
+        """Puts the chosen answers on the clipboard, or all of them where none is chosen."""
+        said, clipboard = self._said.get(self._key, []), QGuiApplication.clipboard()
+        rows = sorted(index.row() for index in self.answers.selectedIndexes()) or range(len(said))
+        if not said or clipboard is None:
+            return
+        clipboard.setText("\n".join(said[row].whole for row in rows) + "\n")
+        count = "1 answer" if len(rows) == 1 else f"{len(rows)} answers"
+        self.session.noticed.emit(f"Copied {count} with all digits.", "word")
 
     def copy(self, way: str) -> None:
         """Puts the results on the clipboard."""

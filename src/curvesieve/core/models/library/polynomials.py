@@ -70,7 +70,7 @@ def polynomial(degree: int, low: float = -1.0, high: float = 1.0) -> Term:
         Derived(
             f"a{k}",
             " + ".join(f"({table[n][k]!r})*c{n}" for n in range(k, degree + 1)),
-            f"coefficient of x^{k}, from those of the Legendre polynomials",
+            f"coefficient of x^{k}" if k else "value at x = 0",
             (-k, 1),
         )
         for k in range(degree + 1)
@@ -78,7 +78,7 @@ def polynomial(degree: int, low: float = -1.0, high: float = 1.0) -> Term:
     return Term(
         f"polynomial-{degree}", _NAMES.get(degree, f"Polynomial of degree {degree}"), "background",
         "\n".join([*lines, body]), parameters, "Legendre polynomials over the range in use; textbook", "Polynomials",
-        start=start, derived=derived,
+        start=start, derived=derived, basis=True,
         contains=("constant", "line", *(f"polynomial-{n}" for n in range(2, degree))),
     )  # fmt: skip
 

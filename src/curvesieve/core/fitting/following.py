@@ -1,0 +1,80 @@
+"""Quantities that follow from a fit's parameters, with u carried through its covariance."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from curvesieve.core.errors import InputError, nearest
+from curvesieve.core.fitting.result import FitResult, Followed
+from curvesieve.core.formula import compile_formula, parse
+from curvesieve.core.models import Model, Term
+
+Floats = NDArray[np.float64]
+
+
+def quantity(result: FitResult, text: str, full_name: Callable[[str], str] = str) -> tuple[float, float | None]:
+    """The value and u of a formula in a fit's parameters; `full_name` turns a term's own names into the model's.
+
+    u is √(gᵀ C g) with g the formula's exact gradient and C the covariance of the fit (the law of propagation, JCGM
+    100:2008, 5.2.2). Raises FormulaError or InputError when it cannot be read or names something else.
+    """
+    value, slopes = _with_slopes(result, text, full_name)
+    return value, result.propagated(slopes)
+
+
+def _with_slopes(result: FitResult, text: str, full_name: Callable[[str], str]) -> tuple[float, dict[str, float]]:
+    compiled = compile_formula(parse(text, ()))
+    names = [full_name(name) for name in compiled.formula.parameters]
+    for name in names:
+        if name not in result.parameters:
+            known = list(result.parameters)
+            raise InputError(
+                f"There is no parameter {name!r} in this fit; it has {', '.join(known)}{nearest(name, known)}"
+            )
+    values = [np.float64(result.parameters[name].value) for name in names]
+    slopes = dict.fromkeys(names, 0.0)
+    with np.errstate(all="ignore"):
+        value = float(compiled.value((), values))
+        for name, slope in zip(names, compiled.jacobian((), values), strict=True):
+            slopes[name] += float(slope)
+    return value, slopes
+
+
+def following_from(term: Term, result: FitResult) -> dict[str, Followed]:
+    """What a library term's own fit says beyond its parameters: a peak's area, the coefficients of a polynomial."""
+    return {derived.name: Followed(*quantity(result, derived.formula)) for derived in term.derived}
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """A number that a fit found, as it is shown: its value and its slopes against the free parameters."""
+
+    name: str
+    value: float
+    slopes: Floats
+
+
+def shown(model: Model, result: FitResult) -> list[Shown]:
+    """The free parameters, and for the weights of an inner basis what follows from them in their place."""
+    found = [
+        Shown(name, result.parameters[name].value, result.gradient({name: 1.0}))
+        for name in result.free
+        if name not in model.inner
+    ]
+    for placed in model.terms:
+        for derived in placed.term.derived if placed.term.basis else ():
+            value, slopes = _with_slopes(result, derived.formula, placed.full_name)
+            found.append(Shown(placed.full_name(derived.name), value, result.gradient(slopes)))
+    return found
+
+
+def shown_covariance(found: Sequence[Shown], result: FitResult) -> Floats | None:
+    """The covariance of what is shown; None where the fit has none."""
+    if result.covariance is None:
+        return None
+    slopes = np.array([one.slopes for one in found]).reshape(len(found), len(result.free))
+    return np.asarray(slopes @ np.array(result.covariance) @ slopes.T)
