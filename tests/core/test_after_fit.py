@@ -314,7 +314,7 @@ def test_copies_hold_the_numbers_and_the_script_repeats_the_fit(tmp_path):
     center = result.parameters["center_2"]
     assert f"center_2 = {plus_minus(center.value, center.u)} cm⁻¹" in as_text(result, unit)
     assert "(tied)" in as_text(result, unit)
-    written = as_latex(model.sum, result, unit)
+    written = as_latex([piece.formula for piece in model.sum.pieces], result, unit)
     assert r"\begin{tabular}" in written
     assert r"$\mathrm{cm}^{-1}$" in written
     for wanted, start in ((problem, result), (None, None)):
