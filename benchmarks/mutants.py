@@ -1,8 +1,9 @@
-"""How many planted faults the tests of core find: a seeded sample of small changes, each against the tests of its room.
+"""How many planted faults the tests of core find: a seeded sample of small changes, each against the tests that run it.
 
-A change swaps an operator, a comparison or a number, or drops a `not`; it is made in a copy of the sources, so that
-the working tree is never touched. A mutant that no test of `TESTS` kills is listed with its place. Run by `make
-mutants`; it rewrites docs/mutants.md.
+A change swaps an operator, a comparison, a number or a truth, or drops a `not`; it is made in a copy of the sources, so
+that the working tree is never touched. Which tests run a line is measured first (coverage.py, a context a test); what
+runs on import is put to every test that enters its file. Annotations and sizes of caches are left alone: to change them
+changes no result. Run by `make mutants`; it rewrites docs/mutants.md, where each survivor is listed with its place.
 """
 
 from __future__ import annotations
@@ -11,34 +12,22 @@ import ast
 import os
 import queue
 import random
+import re
 import shutil
 import subprocess
 import sys
 import tempfile
 import time
+import xml.etree.ElementTree as ET
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-CORE = ROOT / "src" / "curvesieve" / "core"
+CORE = Path("src/curvesieve/core")
 REPORT = ROOT / "docs" / "mutants.md"
-SEED, SAMPLE, LIMIT_S = 26, 60, 400
-AT_A_TIME = 2
-TESTS = {
-    "fitting": ("bounds", "intervals", "fitting", "after_fit", "currency", "second_opinion", "narrow"),
-    "formula": ("styles", "formula", "printing", "hostile", "terms"),
-    "steps": ("steps", "steps_outside", "left_out", "despike"),
-    "formats": ("rows_told", "formats", "text", "awkward_text", "writing"),
-    "intake": ("intake", "rows_told", "condition"),
-    "study": ("study", "currency"),
-    "readings": ("currency", "after_fit", "terms"),
-    "models": ("terms", "models", "fitting", "after_fit"),
-    "reading": ("units_and_readings",),
-    "units": ("units_and_readings", "left_out", "rows_told"),
-}
-"""The tests that each room answers to, the likeliest first."""
+SEED, SAMPLE, AT_A_TIME, WANTED = 2026, 100, 2, 90
 _SWAPS: dict[type, type] = {
     ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.Lt: ast.LtE, ast.LtE: ast.Lt,
     ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.And: ast.Or, ast.Or: ast.And,
@@ -48,89 +37,155 @@ _SWAPS: dict[type, type] = {
 
 @dataclass(frozen=True)
 class Mutant:
-    """One change: in which file and line, what it says before and after."""
+    """One change: in which file and lines, whether on import, what it says before and after, and the whole file."""
 
     path: Path
-    line: int
+    first: int
+    last: int
+    on_import: bool
     before: str
     after: str
     source: str
 
+    @property
+    def place(self) -> str:
+        return f"{self.path.relative_to(CORE)}:{self.first}"
 
-def candidates(path: Path) -> list[tuple[int, str]]:
-    """(number of the node in a walk, kind of change) for every place of a file that can be changed."""
+
+def changeable(tree: ast.AST) -> list[int]:
+    """The numbers, in a walk, of the nodes that can be changed."""
+    silent = set()
+    for node in ast.walk(tree):
+        for name in ("annotation", "returns"):
+            silent |= {id(part) for part in ast.walk(getattr(node, name, None) or ast.Pass())}
+        if isinstance(node, ast.keyword) and node.arg == "maxsize":
+            silent.add(id(node.value))
     found = []
-    for i, node in enumerate(ast.walk(ast.parse(path.read_text(encoding="utf-8")))):
-        if isinstance(node, ast.BinOp | ast.BoolOp) and type(node.op) in _SWAPS:
-            found.append((i, "operator"))
-        elif isinstance(node, ast.Compare) and type(node.ops[0]) in _SWAPS:
-            found.append((i, "comparison"))
-        elif isinstance(node, ast.Constant) and isinstance(node.value, int | float) and node.value is not True:
-            found.append((i, "number"))
-        elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
-            found.append((i, "not"))
+    for i, node in enumerate(ast.walk(tree)):
+        swapped = isinstance(node, ast.BinOp | ast.BoolOp) and type(node.op) in _SWAPS
+        compared = isinstance(node, ast.Compare) and type(node.ops[0]) in _SWAPS
+        number = isinstance(node, ast.Constant) and isinstance(node.value, int | float)
+        negated = isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not)
+        if (swapped or compared or number or negated) and id(node) not in silent:
+            found.append(i)
     return found
 
 
-def mutated(path: Path, place: int, kind: str) -> Mutant | None:
-    """The file with one change; None where it would change nothing that runs."""
-    tree = ast.parse(path.read_text(encoding="utf-8"))
+def mutated(path: Path, place: int) -> Mutant:
+    """The file with the node of that number changed."""
+    tree = ast.parse((ROOT / path).read_text(encoding="utf-8"))
     parents = {child: node for node in ast.walk(tree) for child in ast.iter_child_nodes(node)}
     node = list(ast.walk(tree))[place]
-    if isinstance(parents.get(node), ast.Expr | ast.AnnAssign) and kind != "number":
-        return None
+    above = node
+    while not isinstance(above, ast.FunctionDef | ast.Lambda) and above in parents:
+        below, above = above, parents[above]
+    inside = (isinstance(above, ast.FunctionDef) and below in above.body) or isinstance(above, ast.Lambda)
     before = ast.unparse(node)
-    if kind == "operator":
-        node.op = _SWAPS[type(node.op)]()  # type: ignore[attr-defined]
-    elif kind == "comparison":
-        node.ops[0] = _SWAPS[type(node.ops[0])]()  # type: ignore[attr-defined]
-    elif kind == "number":
-        node.value = node.value + 1 if isinstance(node.value, int) else node.value * 1.5 + 0.1  # type: ignore[attr-defined]
-    else:
-        node.op = ast.UAdd()  # type: ignore[attr-defined]
-    return Mutant(path, getattr(node, "lineno", 0), before, ast.unparse(node), ast.unparse(tree))
+    match node:
+        case ast.BinOp() | ast.BoolOp():
+            node.op = _SWAPS[type(node.op)]()
+        case ast.Compare():
+            node.ops[0] = _SWAPS[type(node.ops[0])]()
+        case ast.Constant(bool(value)):
+            node.value = not value
+        case ast.Constant(int(value)):
+            node.value = value + 1
+        case ast.Constant(float(value)):
+            node.value = value * 1.5 + 0.1
+        case ast.UnaryOp():
+            node.op = ast.UAdd()
+    last = node.end_lineno or node.lineno
+    return Mutant(path, node.lineno, last, not inside, before, ast.unparse(node), ast.unparse(tree))
 
 
 def sample(count: int, seed: int) -> list[Mutant]:
-    """The mutants of a seed, over all rooms of `TESTS`, each place alike."""
+    """The mutants of a seed, over all files of core, each place alike; the library's data are out."""
     places = []
-    for path in sorted(CORE.rglob("*.py")):
-        if room_of(path) in TESTS and "library" not in path.parts:
-            places += [(path, i, kind) for i, kind in candidates(path)]
-    chosen = random.Random(seed).sample(places, min(len(places), 3 * count))
-    made = (mutated(path, i, kind) for path, i, kind in chosen)
-    return [mutant for mutant in made if mutant is not None][:count]
+    for path in sorted((ROOT / CORE).rglob("*.py")):
+        if "library" not in path.parts:
+            tree = ast.parse(path.read_text(encoding="utf-8"))
+            places += [(path.relative_to(ROOT), i) for i in changeable(tree)]
+    chosen = random.Random(seed).sample(places, min(len(places), count))
+    return [mutated(path, i) for path, i in chosen]
 
 
-def room_of(path: Path) -> str:
-    """The room of a file of core: its folder, or its own name."""
-    return path.relative_to(CORE).parts[0].removesuffix(".py")
+class Runs:
+    """Which tests run which lines, and how long each takes."""
+
+    def __init__(self, copies: list[Path]) -> None:
+        files = sorted((copies[0] / "tests" / "core").glob("test_*.py"), key=lambda path: -path.stat().st_size)
+        shares = [[str(f.relative_to(copies[0])) for f in files[i :: len(copies)]] for i in range(len(copies))]
+        self.contexts: dict[Path, dict[int, set[str]]] = {}
+        self.seconds: dict[str, float] = {}
+        with ThreadPoolExecutor(len(copies)) as pool:
+            for copy, done in zip(copies, pool.map(self._measured, copies, shares), strict=True):
+                if done:
+                    raise SystemExit(f"The tests fail on the sources as they are; mend that first.\n{done}")
+                self._read(copy)
+
+    @staticmethod
+    def _measured(copy: Path, files: list[str]) -> str:
+        (copy / ".coveragerc").write_text("[run]\nsource = src/curvesieve/core\ndynamic_context = test_function\n")
+        command = ["-m", "coverage", "run", "-m", "pytest", "-q", "-p", "no:cacheprovider", "--junitxml=seen.xml"]
+        done = subprocess.run(
+            [sys.executable, *command, *files], cwd=copy, env=_environment(copy), capture_output=True, text=True,
+            check=False,
+        )  # fmt: skip
+        return done.stdout[-3000:] if done.returncode else ""
+
+    def _read(self, copy: Path) -> None:
+        from coverage import CoverageData
+
+        data = CoverageData(str(copy / ".coverage"))
+        data.read()
+        for name in data.measured_files():
+            lines = self.contexts.setdefault(Path(name).relative_to(copy), {})
+            for line, tests in data.contexts_by_lineno(name).items():
+                lines.setdefault(line, set()).update(_node(test) for test in tests if test)
+        for case in ET.parse(copy / "seen.xml").getroot().iter("testcase"):
+            test = f"{case.get('classname', '').replace('.', '/')}.py::{re.sub(r'[[].*', '', case.get('name', ''))}"
+            self.seconds[test] = self.seconds.get(test, 0.0) + float(case.get("time", 0))
+
+    def of(self, mutant: Mutant) -> list[str]:
+        """The tests that run a mutant's lines, the quickest first."""
+        lines = self.contexts.get(mutant.path, {})
+        wanted = set(lines) if mutant.on_import else set(range(mutant.first, mutant.last + 1))
+        found = set().union(*(tests for line, tests in lines.items() if line in wanted))
+        return sorted(found & set(self.seconds), key=self.seconds.__getitem__)
 
 
-def killed(mutant: Mutant, copy: Path) -> bool:
-    """Whether a test of the mutant's room fails on it (or does not end in time)."""
-    target = copy / mutant.path.relative_to(ROOT)
+def _node(context: str) -> str:
+    """A test's place for pytest from coverage.py's name of it: ``tests.core.test_a.test_b``."""
+    module, _, test = context.rpartition(".")
+    return f"{module.replace('.', '/')}.py::{test}"
+
+
+def _environment(copy: Path) -> dict[str, str]:
+    return {**os.environ, "PYTHONPATH": str(copy / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
+
+
+def killed(mutant: Mutant, copy: Path, runs: Runs) -> bool:
+    """Whether a test that runs the mutant's lines fails on it, or does not end in time."""
+    tests = runs.of(mutant)
+    if not tests:
+        return False
+    target = copy / mutant.path
     kept = target.read_text(encoding="utf-8")
     target.write_text(mutant.source, encoding="utf-8")
+    limit = 60 + 4 * sum(runs.seconds[test] for test in tests)
+    command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
     try:
-        return fails(room_of(mutant.path), copy)
+        done = subprocess.run(
+            command, cwd=copy, env=_environment(copy), capture_output=True, timeout=limit, check=False
+        )
+        return done.returncode != 0
+    except subprocess.TimeoutExpired:
+        return True
     finally:
         target.write_text(kept, encoding="utf-8")
 
 
-def fails(room: str, copy: Path) -> bool:
-    """Whether the tests of a room fail on the sources as they are in the copy."""
-    names = [f"tests/core/test_{name}.py" for name in TESTS[room]]
-    environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
-    command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *names]
-    try:
-        done = subprocess.run(command, cwd=copy, env=environment, capture_output=True, timeout=LIMIT_S, check=False)
-        return done.returncode != 0
-    except subprocess.TimeoutExpired:
-        return True
-
-
-def tried(mutants: list[Mutant], copies: list[Path]) -> Iterator[tuple[Mutant, bool]]:
+def tried(mutants: list[Mutant], copies: list[Path], runs: Runs) -> Iterator[tuple[Mutant, bool]]:
     """(mutant, whether it was killed) in the order of the list, as many at a time as there are copies."""
     free: queue.SimpleQueue[Path] = queue.SimpleQueue()
     for copy in copies:
@@ -139,7 +194,7 @@ def tried(mutants: list[Mutant], copies: list[Path]) -> Iterator[tuple[Mutant, b
     def one(mutant: Mutant) -> bool:
         copy = free.get()
         try:
-            return killed(mutant, copy)
+            return killed(mutant, copy, runs)
         finally:
             free.put(copy)
 
@@ -162,29 +217,25 @@ def main() -> int:
     mutants = sample(count, seed)
     with tempfile.TemporaryDirectory() as folder:
         copies = [copied(Path(folder) / str(i)) for i in range(AT_A_TIME)]
-        for room in sorted({room_of(mutant.path) for mutant in mutants}):
-            started = time.monotonic()
-            if fails(room, copies[0]):
-                print(f"The tests of {room} fail on the sources as they are; mend that first.")
-                return 1
-            print(f"{room}: {time.monotonic() - started:.0f} s", flush=True)
-        for mutant, dead in tried(mutants, copies):
-            place = f"{mutant.path.relative_to(ROOT)}:{mutant.line}"
-            print(f"{'killed  ' if dead else 'SURVIVED'} {place}  {mutant.before}  →  {mutant.after}", flush=True)
+        runs = Runs(copies)
+        print(f"{len(runs.seconds)} tests measured in {time.monotonic() - begun:.0f} s", flush=True)
+        for mutant, dead in tried(mutants, copies, runs):
+            change = f"{mutant.before}  →  {mutant.after}"
+            print(f"{'killed  ' if dead else 'SURVIVED'} {mutant.place}  {change}", flush=True)
             if not dead:
-                survivors.append((place, mutant.before, mutant.after))
+                survivors.append(mutant)
     count = len(mutants)
     share = 100 * (count - len(survivors)) / max(count, 1)
     lines = [
         "# Do the tests find planted faults?",
         "",
         f"Written by `make mutants`: {count} changes of one operator, comparison or number in `core/`, seed {seed},",
-        f"each against the tests of its room; {count - len(survivors)} killed, {share:.0f} % (wanted: 90 %), "
-        f"{(time.monotonic() - begun) / 60:.0f} min. Survivors:",
+        f"each against the tests that run its line; {count - len(survivors)} killed, {share:.0f} % "
+        f"(wanted: {WANTED} %), {(time.monotonic() - begun) / 60:.0f} min. Survivors:",
         "",
         "| place | before | after |",
         "|---|---|---|",
-        *(f"| {place} | `{before}` | `{after}` |".replace("\n", " ") for place, before, after in survivors),
+        *(f"| {m.place} | `{m.before}` | `{m.after}` |".replace("\n", " ") for m in survivors),
     ]
     REPORT.write_text("\n".join(lines) + "\n", encoding="utf-8")
     print(f"{count - len(survivors)} of {count} killed")

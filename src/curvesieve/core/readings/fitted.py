@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -90,10 +89,10 @@ def own_reading(model: Model, result: FitResult, name: str, text: str, axes: tup
 def _unit_in(model: Model, text: str, axes: tuple[str, str]) -> str:
     """The unit of a formula in a model's parameters; nothing where it is open."""
     formula = parse(text, ())
-    known: Mapping[str, Powers | None] = {
+    known: dict[str, Powers | None] = {
         placed.full_name(p.name): placed.term.unit(p.name) for placed in model.terms for p in placed.term.parameters
     }
-    known = known | {name: placed.term.unit(derived.name) for name, (placed, derived) in model.following.items()}
+    known |= {name: placed.term.unit(derived.name) for name, (placed, derived) in model.following.items()}
     powers = {}
     for name in formula.parameters:
         found = known.get(name)
