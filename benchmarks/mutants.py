@@ -12,7 +12,6 @@ import ast
 import os
 import queue
 import random
-import re
 import shutil
 import subprocess
 import sys
@@ -143,7 +142,7 @@ class Runs:
             for line, tests in data.contexts_by_lineno(name).items():
                 lines.setdefault(line, set()).update(_node(test) for test in tests if test)
         for case in ET.parse(copy / "seen.xml").getroot().iter("testcase"):
-            test = f"{case.get('classname', '').replace('.', '/')}.py::{re.sub(r'[[].*', '', case.get('name', ''))}"
+            test = f"{case.get('classname', '').replace('.', '/')}.py::{case.get('name', '').partition('[')[0]}"
             self.seconds[test] = self.seconds.get(test, 0.0) + float(case.get("time", 0))
 
     def of(self, mutant: Mutant) -> list[str]:

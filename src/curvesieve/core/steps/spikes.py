@@ -14,6 +14,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,6 +58,9 @@ class _Templates:
     base_all: Floats
     lines_all: Floats
     together: NDArray[np.bool_]
+    beside: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
+    """For the templates of whole windows, which are used most: what two share (k, k), and 1/√(1 − share²), which turns
+    what is seen of a second line beside a first into what it explains; 0 where the two may not stand together."""
 
 
 @lru_cache(maxsize=64)
@@ -97,7 +101,14 @@ def _templates(left_out: tuple[int, ...], first: bool, last: bool, narrowest: fl
     length = np.linalg.norm(bent, axis=1)
     good = length > 0.02 * np.maximum(np.linalg.norm(kept, axis=1), 1e-9)
     lines_all = (raw - (kept @ base) @ base_all.T)[good] / length[good, None]
-    return _Templates(keep, base, lines_all[:, keep], base_all, lines_all, together[np.ix_(good, good)])
+    lines, together = lines_all[:, keep], together[np.ix_(good, good)]
+    return _Templates(keep, base, lines, base_all, lines_all, together, None if left_out else _beside(lines, together))
+
+
+def _beside(lines: Floats, together: NDArray[np.bool_]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    share = lines @ lines.T
+    over = together / np.sqrt(np.maximum(1 - share**2, 1e-6))
+    return share.astype(np.float32), over.astype(np.float32)
 
 
 def _explained(windows: Floats, templates: _Templates, variance: Floats, most: int = 2) -> tuple[Floats, Floats]:
@@ -105,8 +116,7 @@ def _explained(windows: Floats, templates: _Templates, variance: Floats, most: i
 
     `variance` (n,) is that of the noise, in which the cost of a line is counted.
     """
-    n = len(windows)
-    row = np.arange(n)
+    row = np.arange(len(windows))
     kept = windows[:, templates.keep]
     on_base = kept @ templates.base
     rest = kept - on_base @ templates.base.T
@@ -118,30 +128,62 @@ def _explained(windows: Floats, templates: _Templates, variance: Floats, most: i
         along = sign * seen
         one = along.argmax(axis=1)
         height = np.maximum(along[row, one], 0.0)
-        share = templates.lines[one] @ templates.lines.T
+        two = _second(along, one, height, templates)
+        share = np.einsum("nk,nk->n", templates.lines[one], templates.lines[two])
         across = np.sqrt(np.maximum(1 - share**2, 1e-6))
-        second = (along - height[:, None] * share) / across
-        upright = templates.together[one] & (second > 0) & (height[:, None] * across >= share * second)
-        second = np.where(upright, second, 0.0)
-        two = second.argmax(axis=1)
-        more = second[row, two]
+        more = (along[row, two] - height * share) / across
+        more = np.where(_upright(templates.together[one, two], height, share, across, more), more, 0.0)
         after_one, after_two = left - height**2, left - height**2 - more**2
         score, pair = after_one + _COST[0] * variance, after_two + _COST[1] * variance
         takes_two = pair < score
         score = np.minimum(score, pair)
         if most > 2:
-            beside = templates.lines[two] - share[row, two][:, None] * templates.lines[one]
-            shared = (beside / across[row, two][:, None]) @ templates.lines.T
-            third = along - height[:, None] * share - more[:, None] * shared
-            third = third / np.sqrt(np.maximum(1 - share**2 - shared**2, 1e-4))
+            shares = templates.lines[one] @ templates.lines.T
+            beside = templates.lines[two] - share[:, None] * templates.lines[one]
+            shared = (beside / across[:, None]) @ templates.lines.T
+            third = along - height[:, None] * shares - more[:, None] * shared
+            third = third / np.sqrt(np.maximum(1 - shares**2 - shared**2, 1e-4))
             free = templates.together[one] & templates.together[two] & (third > 0)
             score = np.minimum(score, after_two - np.where(free, third, 0.0).max(axis=1) ** 2 + _COST[2] * variance)
-        second_height = np.where(takes_two, more / across[row, two], 0.0)
-        first_height = height - share[row, two] * second_height
+        second_height = np.where(takes_two, more / across, 0.0)
+        first_height = height - share * second_height
         lines = first_height[:, None] * templates.lines_all[one] + second_height[:, None] * templates.lines_all[two]
         drawn = np.where((score < best)[:, None], ground + sign * lines, drawn)
         best = np.minimum(best, score)
     return best, drawn
+
+
+def _upright(together: Any, height: Floats, share: Floats, across: Floats, more: Floats) -> NDArray[np.bool_]:
+    """Whether two lines may stand side by side, both of the sign that is looked for."""
+    return np.asarray(together & (more > 0) & (height * across >= share * more))
+
+
+def _second(along: Floats, one: Ints, height: Floats, templates: _Templates) -> Ints:
+    """The line (n,) that explains most beside line `one` of that height, upright and far enough from it.
+
+    With `beside` at hand the choice is made in single precision, and where it is not upright, once more in full.
+    """
+    row = np.arange(one.size)
+    doubtful = row
+    two = np.zeros(one.size, np.intp)
+    if templates.beside is not None:
+        shares, over = templates.beside
+        fast = along.astype(np.float32)
+        fast -= height.astype(np.float32)[:, None] * shares[one]
+        fast *= over[one]
+        two = fast.argmax(axis=1)
+        share = shares[one, two].astype(np.float64)
+        across = np.sqrt(np.maximum(1 - share**2, 1e-6))
+        more = (along[row, two] - height * share) / across
+        doubtful = np.flatnonzero((more > 0) & (height * across < share * more))
+    if doubtful.size:
+        share = templates.lines[one[doubtful]] @ templates.lines.T
+        across = np.sqrt(np.maximum(1 - share**2, 1e-6))
+        size = height[doubtful, None]
+        more = (along[doubtful] - size * share) / across
+        upright = _upright(templates.together[one[doubtful]], size, share, across, more)
+        two[doubtful] = np.where(upright, more, 0.0).argmax(axis=1)
+    return two
 
 
 def _groups(place: int) -> list[tuple[int, ...]]:
