@@ -253,39 +253,65 @@ def _judge_windows(
     doubtful = np.flatnonzero(~explained)
     if not doubtful.size:
         return found, explained
-    windows, variance, left = windows[doubtful], variance[doubtful], left[doubtful]
-    groups = _groups(place)
-    made = [_explained(windows, _templates(group, first, last, narrowest), variance) for group in groups]
-    scores = np.array([score / variance + len(group) for (score, _), group in zip(made, groups, strict=True)])
-    rising = np.array([_rises(windows, group, variance) for group in groups])
-    allowed = np.where(rising, scores, np.inf)
+    without = _Without(windows[doubtful], variance[doubtful], _groups(place), (first, last, narrowest))
+    windows, variance, left = without.windows, without.variance, left[doubtful]
+    rising = np.array([_rises(windows, group, variance) for group in without.groups])
+    without.judge(rising)
+    allowed = np.where(rising, without.scores, np.inf)
     best = allowed.argmin(axis=0)
     rest = allowed[best, np.arange(doubtful.size)]
-    sizes = np.array([len(group) for group in groups])[best]
+    sizes = np.array([len(group) for group in without.groups])[best]
     is_spike = (left - rest > gain * np.maximum(1.0, (rest - sizes) / _FREEDOM)) & (rest <= _MOST_LEFT)
     for i in np.flatnonzero(is_spike):
-        apart = abs(windows[i, place] - made[best[i]][1][i, place])
-        if apart <= threshold * sigma[doubtful[i]]:
-            continue
-        drawn = [line[i] for _, line in made]
-        found[doubtful[i]] = _extent(windows[i], place, variance[i], groups, groups[best[i]], drawn, scores[:, i])
+        apart = abs(windows[i, place] - without.drawn[best[i], i, place])
+        is_spike[i] = apart > threshold * sigma[doubtful[i]]
+    cores = [set(group) for group in without.groups]
+    around = np.array([[len(g) == 3 and cores[k] <= set(g) for k in best] for g in without.groups]) & is_spike
+    without.judge(around)
+    for i in np.flatnonzero(is_spike).tolist():
+        found[doubtful[i]] = _extent(without, i, place, np.flatnonzero(around[:, i]))
     return found, explained
 
 
-def _extent(
-    window: Floats, place: int, variance: float, groups: list[tuple[int, ...]], core: tuple[int, ...],
-    drawn: list[Floats], scores: Floats,
-) -> NDArray[np.bool_]:  # fmt: skip
-    """The points that belong to a spike: those that stand out from what the points outside a group of three tell."""
+class _Without:
+    """What lines leave over of windows (n, SIDE) without each group of points; worked out where it is asked for.
+
+    `scores` (groups, n) has it in units of the variance with the cost of the points, `drawn` (groups, n, SIDE) the
+    lines.
+    """
+
+    def __init__(
+        self, windows: Floats, variance: Floats, groups: list[tuple[int, ...]], kind: tuple[bool, bool, float]
+    ) -> None:
+        self.windows, self.variance, self.groups, self._kind = windows, variance, groups, kind
+        self.scores = np.full((len(groups), len(windows)), np.inf)
+        self.drawn = np.zeros((len(groups), *windows.shape))
+
+    def judge(self, wanted: NDArray[np.bool_]) -> None:
+        """Works out the pairs (groups, n) that are wanted and not known yet."""
+        for k, group in enumerate(self.groups):
+            rows = np.flatnonzero(wanted[k] & np.isinf(self.scores[k]))
+            if rows.size:
+                left, self.drawn[k, rows] = _explained(
+                    self.windows[rows], _templates(group, *self._kind), self.variance[rows]
+                )
+                self.scores[k, rows] = left / self.variance[rows] + len(group)
+
+
+def _extent(without: _Without, row: int, place: int, around: Ints) -> NDArray[np.bool_]:
+    """The points that belong to a spike: those that stand out from what the points outside a group of three tell.
+
+    `around` are the groups of three that hold the spike's core.
+    """
     most, taken = (-1, 0.0), np.zeros(SIDE, bool)
-    for group, line, score in zip(groups, drawn, scores, strict=True):
-        if len(group) < 3 or not set(core) <= set(group):
-            continue
-        apart = (window - line) * np.sign(window[place] - line[place]) / np.sqrt(variance)
+    window = without.windows[row]
+    for k in around:
+        group, line = list(without.groups[k]), without.drawn[k, row]
+        apart = (window - line) * np.sign(window[place] - line[place]) / np.sqrt(without.variance[row])
         out = np.zeros(SIDE, bool)
-        out[list(group)] = apart[list(group)] > _NEIGHBOUR
-        if (int(out.sum()), -float(score)) > most:
-            most, taken = (int(out.sum()), -float(score)), out
+        out[group] = apart[group] > _NEIGHBOUR
+        if (int(out.sum()), -float(without.scores[k, row])) > most:
+            most, taken = (int(out.sum()), -float(without.scores[k, row])), out
     points = np.flatnonzero(taken | (np.arange(SIDE) == place))
     taken = np.zeros(SIDE, bool)
     taken[points[0] : points[-1] + 1] = True
