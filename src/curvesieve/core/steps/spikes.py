@@ -262,7 +262,7 @@ def _judge_windows(
     rest = allowed[best, np.arange(doubtful.size)]
     sizes = np.array([len(group) for group in without.groups])[best]
     is_spike = (left - rest > gain * np.maximum(1.0, (rest - sizes) / _FREEDOM)) & (rest <= _MOST_LEFT)
-    for i in np.flatnonzero(is_spike):
+    for i in np.flatnonzero(is_spike).tolist():
         apart = abs(windows[i, place] - without.drawn[best[i], i, place])
         is_spike[i] = apart > threshold * sigma[doubtful[i]]
     cores = [set(group) for group in without.groups]
