@@ -33,12 +33,12 @@ class Others:
         return [self.made.with_y(self.made.y + np.sin(X), self.made.u, self.made.flags)]
 
 
-def _curve(wild, u=True):
+def _curve(wild, u=True, out=OUT):
     rng = np.random.default_rng(2)
     y = 5 + np.sin(X / 9) + rng.normal(0, 0.05, X.size)
     flags = np.zeros(X.size, np.uint8)
-    y[OUT] = wild
-    flags[OUT] = Flag.LEFT_OUT
+    y[out] = wild
+    flags[out] = Flag.LEFT_OUT
     return cs.Curve(X, y, np.full(X.size, 0.05) if u else None, flags=flags, x_unit="s", y_unit="N")
 
 
@@ -60,6 +60,19 @@ def _settings():
                      "rolling ball": {"half_window": 9},
                      "preload": {"value": 5.1, "axis": "x"}}.get(value, {})  # fmt: skip
             yield step(**{**given, choices: value, **extra})
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_no_preload_or_other_step_looks_at_a_left_out_neighbour(seed):
+    """Wherever the left-out points lie, beside a crossing too."""
+    out = np.random.default_rng(seed).choice(np.arange(1, X.size - 1), 12, replace=False)
+    for step in _settings():
+        made = []
+        for wild in (-5.0, 1e6):
+            others = Others(_curve(wild, out=out))
+            made.append(through(Slot(id="s", step=step), _curve(wild, out=out), others).after.used)
+        np.testing.assert_allclose(made[0].x, made[1].x, rtol=1e-12, err_msg=step.digest())
+        np.testing.assert_allclose(made[0].y, made[1].y, rtol=1e-9, atol=1e-12, err_msg=step.digest())
 
 
 @pytest.mark.parametrize("step", list(_settings()), ids=lambda step: f"{step.slug}, {step.digest()}"[:60])

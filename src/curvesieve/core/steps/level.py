@@ -178,14 +178,17 @@ class Zero(Banded):
         return np.sqrt(total if count > 1 else np.where(inside, u**2 + common, total))
 
     def _preload(self, curve: Curve) -> Passed:
-        reached = np.flatnonzero((curve.y >= self.value) & ((curve.flags & Flag.LEFT_OUT) == 0))
+        used = np.flatnonzero((curve.flags & Flag.LEFT_OUT) == 0)
+        reached = used[curve.y[used] >= self.value]
         if not reached.size:
             raise InputError(f"y never reaches the preload of {self.value:g}; its largest value is {curve.y.max():g}.")
         first = int(reached[0])
         at = float(curve.x[first])
-        if first and curve.y[first] > curve.y[first - 1]:
-            share = (self.value - curve.y[first - 1]) / (curve.y[first] - curve.y[first - 1])
-            at = float(curve.x[first - 1] + share * (curve.x[first] - curve.x[first - 1]))
+        before = used[used < first][-1:]
+        if before.size:  # the point before lies below the preload
+            last = int(before[0])
+            share = (self.value - curve.y[last]) / (curve.y[first] - curve.y[last])
+            at = float(curve.x[last] + share * (curve.x[first] - curve.x[last]))
         made = curve.take(slice(first, None))
         gone = np.arange(first)
         message = f"x zero where y reaches {self.value:g}, at {at:.6g}"
