@@ -252,7 +252,9 @@ class Scale(Banded):
         if self.by == "point":
             if self.at is None:
                 raise InputError("the reference point is not set; give its x.")
-            in_band(curve.x, min(self.at, curve.x.max()), max(self.at, curve.x.min()), "reference")
+            low, high = float(curve.x.min()), float(curve.x.max())
+            if not low <= self.at <= high:
+                raise InputError(f"the reference point at {self.at:g} lies outside the curve ({low:g} to {high:g}).")
             return float(curve.y[np.argmin(np.abs(curve.x - self.at))])
         inside = in_band(curve.x, self.low, self.high, "band")
         if self.by == "band":
