@@ -7,6 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import PurePath
 
+import numpy as np
+
+from curvesieve.core import units
+from curvesieve.core.errors import InputError
 from curvesieve.core.intake.taking import Taken
 from curvesieve.core.record import Record
 
@@ -70,7 +74,10 @@ def propose_for(takens: Sequence[Taken]) -> Condition:
     """
     said = [value for taken in takens for value in taken.conditions]
     if said and None not in said:
-        return Condition(*takens[0].condition, tuple(said))
+        found_units = [taken.condition[1] for taken in takens for _ in taken.conditions]
+        in_one = _in_one_unit([value for value in said if value is not None], found_units)
+        if in_one is not None:
+            return Condition(takens[0].condition[0], in_one[1], in_one[0])
     if len(takens) == 1 and len(takens[0].takes) > 1:
         return propose_from_names([takens[0].label(i) for i in range(len(said))])
     found = propose([taken.record for taken in takens])
@@ -109,14 +116,31 @@ def _slots(stem: str) -> list[_Slot]:
 def _varying(rows: list[list[_Slot]]) -> Condition:
     """The first place whose number differs between files, a place with a unit before one without."""
     width = min((len(row) for row in rows), default=0)
-    places = [i for i in range(width) if len({row[i].value for row in rows}) > 1 or len(rows) == 1]
+    places = [i for i in range(width) if len({(row[i].value, row[i].unit) for row in rows}) > 1 or len(rows) == 1]
     places.sort(key=lambda i: not any(row[i].unit for row in rows))
     if not places:
         return Condition("", "", (None,) * len(rows))
-    place = places[0]
-    unit = next((row[place].unit for row in rows if row[place].unit), "")
-    name = rows[0][place].before or rows[0][place].after
-    return Condition(_quantity(unit) or name or "condition", unit, tuple(row[place].value for row in rows))
+    for place in places:
+        found = _in_one_unit([row[place].value for row in rows], [row[place].unit for row in rows])
+        if found is not None and (len(set(found[0])) > 1 or len(rows) == 1):
+            name = rows[0][place].before or rows[0][place].after
+            return Condition(_quantity(found[1]) or name or "condition", found[1], found[0])
+    return Condition("", "", (None,) * len(rows))
+
+
+def _in_one_unit(values: Sequence[float], said: Sequence[str]) -> tuple[tuple[float, ...], str] | None:
+    """Values in the first unit that is said (2 h beside 30 min are 120 min), with that unit; None where units differ in
+    kind. A value without a unit has that of the others."""
+    unit = next((one for one in said if one), "")
+    if all(one in ("", unit) for one in said):
+        return tuple(values), unit
+    try:
+        return tuple(
+            float(units.convert(np.array([value]), one, unit)[0]) if one not in ("", unit) else value
+            for value, one in zip(values, said, strict=True)
+        ), unit
+    except InputError:
+        return None
 
 
 def _quantity(unit: str) -> str:
@@ -139,8 +163,10 @@ def _from_metadata(records: Sequence[Record]) -> Condition:
     for key in shared:
         matches = [_VALUE_WITH_UNIT.match(dict(record.metadata)[key]) for record in records]
         values = [float(m["value"].replace(",", ".")) for m in matches if m]
-        if len(values) == len(records) and len(set(values)) > 1:
-            first = matches[0]
-            unit = (first["unit"] or "").strip() if first else ""
-            return Condition(key, _UNITS.get(unit.casefold(), unit), tuple(values))
+        if len(values) != len(records) or len({dict(record.metadata)[key] for record in records}) < 2:
+            continue
+        said = [(m["unit"] or "").strip() for m in matches if m]
+        found = _in_one_unit(values, [_UNITS.get(unit.casefold(), unit) for unit in said])
+        if found is not None and len(set(found[0])) > 1:
+            return Condition(key, found[1], found[0])
     return Condition("", "", (None,) * len(records))
