@@ -1,9 +1,11 @@
 """How many planted faults the tests of core find: a seeded sample of small changes, each against the tests that run it.
 
-A change swaps an operator, a comparison, a number or a truth, or drops a `not`; it is made in a copy of the sources, so
-that the working tree is never touched. Which tests run a line is measured first (coverage.py, a context a test); what
-runs on import is put to every test that enters its file. Annotations and sizes of caches are left alone: to change them
-changes no result. Run by `make mutants`; it rewrites docs/mutants.md, where each survivor is listed with its place.
+A change swaps an operator, turns a comparison or a truth round, moves a number or drops a `not`; it is made in a copy
+of the sources, so that the working tree is never touched. Which tests run a line is measured first (coverage.py, a
+context a test); what runs on import is put to every test that enters its file. Left alone is what changes no result:
+annotations, the words of decorators, sizes of caches, and how much work a step says it is. Comparisons are turned
+round, not moved by their edge: < against ≤ means nothing for real numbers. Run by `make mutants`; it rewrites
+docs/mutants.md, where each survivor is listed with its place.
 """
 
 from __future__ import annotations
@@ -28,8 +30,8 @@ CORE = Path("src/curvesieve/core")
 REPORT = ROOT / "docs" / "mutants.md"
 SEED, SAMPLE, AT_A_TIME, WANTED = 2026, 100, 2, 90
 _SWAPS: dict[type, type] = {
-    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.Lt: ast.LtE, ast.LtE: ast.Lt,
-    ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.And: ast.Or, ast.Or: ast.And,
+    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.Lt: ast.GtE, ast.GtE: ast.Lt,
+    ast.Gt: ast.LtE, ast.LtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.And: ast.Or, ast.Or: ast.And,
     ast.BitAnd: ast.BitOr, ast.BitOr: ast.BitAnd,
 }  # fmt: skip
 
@@ -57,8 +59,10 @@ def changeable(tree: ast.AST) -> list[int]:
     for node in ast.walk(tree):
         for name in ("annotation", "returns"):
             silent |= {id(part) for part in ast.walk(getattr(node, name, None) or ast.Pass())}
-        if isinstance(node, ast.keyword) and node.arg == "maxsize":
-            silent.add(id(node.value))
+        decorators = getattr(node, "decorator_list", [])
+        effort = [node] if isinstance(node, ast.FunctionDef) and node.name == "effort" else []
+        sizes = [node] if isinstance(node, ast.keyword) and node.arg == "maxsize" else []
+        silent |= {id(part) for above in (*decorators, *effort, *sizes) for part in ast.walk(above)}
     found = []
     for i, node in enumerate(ast.walk(tree)):
         swapped = isinstance(node, ast.BinOp | ast.BoolOp) and type(node.op) in _SWAPS
