@@ -12,6 +12,7 @@ from curvesieve.core.models.model import Model
 from curvesieve.core.models.placed import PlacedTerm
 
 _POINTS = 1200
+_MOST_TRIES = 30
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,11 +75,13 @@ def reshaped(placed: PlacedTerm, center: float, height: float, fwhm: float) -> P
     """A peak moved to a center, with the height there and the full width; all its widths stretch alike."""
     shape = placed.term.shape
     assert shape is not None
-    old_width, old_height = width_of(placed), height_of(placed)
-    values = {"center": center}
-    if old_width > 0 and abs(fwhm / old_width - 1) > 1e-12:
-        values |= {name: placed.parameters[name].start * fwhm / old_width for name, _ in shape.widths}
-    moved = placed.with_starts(values)
+    old_height = height_of(placed)
+    moved = placed.with_starts({"center": center})
+    for _ in range(_MOST_TRIES):  # at once, but where the full width is not in proportion to the parameters
+        width = width_of(moved)
+        if not width > 0 or abs(fwhm / width - 1) <= 1e-12:
+            break
+        moved = moved.with_starts({name: moved.parameters[name].start * fwhm / width for name, _ in shape.widths})
     reached = height_of(moved)
     size = moved.parameters[shape.size].start * height / reached if reached else height
     if shape.size == "height" and old_height == placed.parameters["height"].start:

@@ -1,0 +1,326 @@
+"""Edits of a study against plain lists that are changed in place; the ledger, shared sieves and peaks in hand."""
+
+from __future__ import annotations
+
+import csv
+import io
+import zipfile
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import curvesieve as cs
+from curvesieve.core.intake.take import Take
+from curvesieve.core.models import Model
+from curvesieve.core.models.areas import area_at_start, area_of, size_for_area
+from curvesieve.core.models.library import TERMS
+from curvesieve.core.models.lines import base_under, height_of, model_lines, reshaped, residual, width_of
+from curvesieve.core.models.placed import place
+from curvesieve.core.models.starts import Data
+from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.steps import Sieve, Slot
+from curvesieve.core.steps.level import Zero
+from curvesieve.core.steps.smooth import Smooth
+from curvesieve.core.study import Study, edits, load_study, save_study, store
+from curvesieve.core.study.compute import fit_curve, sieved_curve
+from curvesieve.core.study.ledger import STATISTIC, about_curve, ledger_of, provenance, to_csv, to_tabs
+from curvesieve.core.study.sieves import save_by_name, saved_sieves
+
+X = np.linspace(0, 10, 60)
+
+
+def gauss(height, center, fwhm):
+    return height * np.exp(-4 * np.log(2) * ((X - center) / fwhm) ** 2)
+
+
+def study_of(*conditions: float | None, unit: str = "N") -> Study:
+    """One family; each curve has a Gaussian whose height is ten times its condition."""
+    rng = np.random.default_rng(0)
+    records = [
+        Record(
+            Source(f"{i}.csv", str(i).encode()),
+            (Channel("t", "s", X), Channel("F", unit, gauss(10 * (c or 1), 5, 2) + 3 + rng.normal(0, 0.05, 60))),
+        )
+        for i, c in enumerate(conditions)
+    ]
+    return edits.add_curves(
+        Study(), [(r, Take(0, 1)) for r in records], "strips", labels=[f"c{i}" for i in range(len(conditions))],
+        conditions=conditions, condition=("loading", "wt%"),
+    )  # fmt: skip
+
+
+def ids(study: Study) -> list[str]:
+    return [curve.id for curve in study.document.curves]
+
+
+class Lists:
+    """What edits should do, with lists that are changed in place: a step is [id, value, on, name]."""
+
+    def __init__(self, curves: list[str]) -> None:
+        self.curves = curves
+        self.own: dict[str, list[list]] = {id_: [] for id_ in curves}
+        self.shared: list[list] = []
+        self.alone = dict.fromkeys(curves, True)
+
+    def here(self, id_: str) -> list[list]:
+        return self.own[id_] if self.alone[id_] else self.shared
+
+    def change_sharing(self, kind: str, id_: str, study: Study) -> Study:
+        steps = self.here(id_)
+        if kind == "share":
+            self.shared = [list(step) for step in steps]
+            self.alone = dict.fromkeys(self.curves, False)
+            self.own = {i: [] for i in self.curves}
+            return edits.share_sieve(id_)(study)
+        if kind == "step in":
+            self.alone[id_], self.own[id_] = False, []
+            return edits.step_in(id_)(study)
+        if kind == "step out":
+            self.own[id_], self.alone[id_] = [list(step) for step in steps], True
+            return edits.step_out(id_)(study)
+        target = self.curves[(self.curves.index(id_) + 1) % 3]
+        study = edits.copy_sieve(id_, [target])(study)
+        self.own[target], self.alone[target] = [list(step) for step in steps], True
+        for step, made in zip(self.own[target], study.slots(target), strict=True):
+            assert made.id != step[0], "a copy is a step of its own"
+            step[0] = made.id
+        return study
+
+    def change_step(self, kind: str, id_: str, one: list, n: int, study: Study) -> Study:
+        steps = self.here(id_)
+        if kind == "remove":
+            steps.remove(one)
+            return edits.remove_step(id_, one[0])(study)
+        if kind == "change":
+            one[1] = -1.0 - n
+            return edits.change_step(id_, one[0], Zero(value=one[1]))(study)
+        if kind == "switch":
+            one[2] = not one[2]
+            return edits.switch_step(id_, one[0], one[2])(study)
+        if kind == "name":
+            one[3] = f"mine {n}"
+            return edits.name_step(id_, one[0], f"  mine {n} ")(study)
+        steps.remove(one)
+        steps.insert(min(max(n - 3, 0), len(steps)), one)
+        return edits.move_step(id_, one[0], n - 3)(study)
+
+
+KINDS = ("add", "add", "remove", "change", "switch", "move", "name", "share", "step in", "step out", "copy")
+
+
+@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(st.lists(st.tuples(st.sampled_from(KINDS), st.integers(0, 2), st.integers(0, 4)), max_size=14))
+def test_any_run_of_edits_is_what_lists_changed_in_place_are(run):
+    first = study = study_of(1.0, 2.0, 3.0)
+    curves = ids(study)
+    lists = Lists(curves)
+    before = study.document.model_dump_json()
+    for n, (kind, which, at) in enumerate(run):
+        id_ = curves[which]
+        steps = lists.here(id_)
+        if kind == "add":
+            study = edits.add_step(id_, Zero(value=float(n)), f"s{n}")(study)
+            steps.append([f"s{n}", float(n), True, ""])
+        elif kind in ("share", "step in", "step out", "copy"):
+            study = lists.change_sharing(kind, id_, study)
+        elif steps:
+            study = lists.change_step(kind, id_, steps[at % len(steps)], n, study)
+        for other in curves:
+            assert [[s.id, s.step.value, s.on, s.name] for s in study.slots(other)] == lists.here(other)
+            assert study.shares_sieve(other) == (not lists.alone[other])
+    assert first.document.model_dump_json() == before, "the study that was edited is as it was"
+
+
+def test_curves_records_and_families_go_together():
+    study = study_of(1.0, 2.0)
+    one, two = ids(study)
+    record = study.record(study.entry(one).record)
+    twice = edits.add_curves(study, [(record, Take(0, 1)), (record, Take(1, 0))], "again")
+    assert len(twice.document.records) == 3, "a record that comes twice in one go is kept once"
+    assert [curve.label for curve in twice.document.curves[2:]] == ["0", "0"]
+    assert len(twice.arrays) == len(study.arrays), "equal numbers are kept once"
+    third = twice.document.curves[2].id
+    less = edits.remove_curve(third)(twice)
+    assert len(less.document.records) == 3, "another curve still uses it"
+    less = edits.remove_curve(twice.document.curves[3].id)(less)
+    assert (len(less.document.records), len(less.document.families)) == (2, 1), "the last one takes both along"
+    alone = edits.remove_curve(one)(less)
+    assert alone.document.families[0].curves == (two,)
+    with pytest.raises(cs.InputError, match="is alone"):
+        edits.share_sieve(two)(alone)
+    with pytest.raises(cs.InputError):
+        edits.add_curves(study, [(record, Take(0, 1)), (record, Take(0, 0, where=(1, 1e9)))], "no rows")
+    assert edits.rename_curve(one, "  new  ")(study).entry(one).label == "new"
+
+
+# -- the ledger ------------------------------------------------------------------------------------
+
+
+def fitted(study: Study, id_: str, *centers: float) -> Study:
+    curve = sieved_curve(study, id_).curve
+    model = Model().with_background("constant", curve)
+    for at in centers:
+        model = model.add_peak("gaussian", curve, at)
+    study = edits.set_model(id_, model)(study)
+    return edits.set_fit(id_, fit_curve(study, id_))(study)
+
+
+def test_the_ledger_is_in_the_order_of_the_condition_with_all_digits():
+    study = study_of(3.0, None, 0.5, 1.0)
+    a, b, c, d = ids(study)
+    for id_ in (a, c, b):
+        study = fitted(study, id_, 5.0)
+    study = edits.change_curve(d, lambda curve: curve.model_copy(update={"label": 'with, comma and "quote"'}))(study)
+    ledger = ledger_of(study, study.document.families[0])
+    assert [row.curve.id for row in ledger.rows] == [c, d, a, b], "no condition comes last"
+    assert [row.state for row in ledger.rows] == ["fitted", "not fitted", "fitted", "fitted"]
+    assert [column.quantity for column in ledger.columns] == ["center", "height", "fwhm", "area", "r2", "rmse"]
+    assert [column.peak for column in ledger.columns] == [1, 1, 1, 1, STATISTIC, STATISTIC]
+    head, *rows = csv.reader(io.StringIO(to_csv(ledger)))
+    assert head == [
+        "curve", "loading (wt%)", "P1 center (s)", "u(P1 center) (s)", "P1 height (N)", "u(P1 height) (N)",
+        "P1 FWHM (s)", "u(P1 FWHM) (s)", "P1 area (N s)", "u(P1 area) (N s)", "R²", "RMSE (N)", "state",
+    ]  # fmt: skip
+    assert [row[0] for row in rows] == ["c2", 'with, comma and "quote"', "c0", "c1"]
+    assert [row[1] for row in rows] == ["0.5", "1.0", "3.0", ""]
+    height = study.entry(a).fit.result.parameters["height_1"]
+    assert (float(rows[2][4]), float(rows[2][5])) == (height.value, height.u)
+    assert float(rows[2][11]) == study.entry(a).fit.result.statistics.rmse
+    assert rows[1][2:-1] == [""] * 10
+    assert {len(row) for row in rows} == {13}
+    assert [line.split("\t") for line in to_tabs(ledger).splitlines()] == [head, *rows]
+    whole = ledger_of(study, None)
+    assert (whole.title, whole.condition, len(whole.rows)) == ("all curves", ("", ""), 4)
+
+
+def test_columns_that_would_have_one_heading_are_told_apart_by_unit_and_number():
+    study = study_of(1.0, 2.0)
+    one, two = ids(study)
+    study = fitted(study, one, 5.0)
+    milli = edits.set_sieve(two, (Slot(id="k", step=cs.Sieve.parse({"steps": [SCALE]}).slots[0].step),))(study)
+    milli = fitted(milli, two, 5.0)
+    ledger = ledger_of(milli, milli.document.families[0])
+    heights = [column.heading for column in ledger.columns if column.quantity == "height"]
+    assert heights == ["P1 height (N)", "P1 height (mN)"]
+    first, second = (column for column in ledger.columns if column.quantity == "height")
+    assert ledger.rows[0].cell(second) is None
+    assert ledger.rows[1].cell(first) is None
+    assert ledger.rows[1].cell(second).value == pytest.approx(20_000, rel=0.02)
+
+
+SCALE = {"step": "scale", "by": "unit", "unit": "mN"}
+
+
+def test_what_a_number_comes_from_is_said_beside_it():
+    study = study_of(1.0, 2.0)
+    one, two = ids(study)
+    study = edits.add_step(one, Smooth(window=5), "s")(study)
+    study = edits.add_step(one, Zero(by="value", value=1.0), "off")(study)
+    study = fitted(edits.switch_step(one, "off", False)(study), one, 5.0)
+    said = provenance(study, study.entry(one), study.readings(one)[1])
+    assert "0.csv" in said
+    assert "Smooth" in said
+    assert "Zero" not in said, "a step that is off did nothing"
+    about = dict(about_curve(study, one))
+    assert about["source"] == "0.csv"
+    assert about["sha256"] == study.document.records[0].source
+    assert "window 5" in about["steps"]
+    assert f"height_1 {study.entry(one).fit.result.values['height_1']!r}" in about["fitted"]
+    assert "fitted" not in dict(about_curve(study, two))
+
+
+# -- files -----------------------------------------------------------------------------------------
+
+
+def test_a_study_that_is_too_large_is_refused_before_it_is_unpacked(tmp_path, monkeypatch):
+    path = tmp_path / "a.sieve"
+    save_study(study_of(1.0), path)
+    assert load_study(path).document.curves[0].label == "c0"
+    size = sum(member.file_size for member in zipfile.ZipFile(path).infolist())
+    count = len(zipfile.ZipFile(path).infolist())
+    json_size = zipfile.ZipFile(path).getinfo("study.json").file_size
+    limits = {"MAX_UNPACKED_BYTES": size, "MAX_ENTRIES": count, "MAX_JSON_BYTES": json_size}
+    for name, exact in limits.items():
+        with monkeypatch.context() as patch:
+            patch.setattr(store, name, exact)
+            load_study(path)
+            patch.setattr(store, name, exact - 1)
+            with pytest.raises(cs.InputError, match=r"too (much|large)"):
+                load_study(path)
+
+
+def test_sieves_are_saved_by_name_and_read_back(tmp_path):
+    sieve = Sieve((Slot(id="a", step=Smooth(window=7)), Slot(id="b", step=Zero(value=2.5), on=False, name="mine")))
+    path = save_by_name(sieve, "Für Filme / 2", tmp_path / "mine")
+    assert path.name == "Für-Filme-2.sieve.json"
+    assert list(saved_sieves(tmp_path / "mine").values()) == [path]
+    import json
+
+    again = Sieve.parse(json.loads(path.read_text()))
+    assert [(s.step, s.on, s.name) for s in again.slots] == [(s.step, s.on, s.name) for s in sieve.slots]
+    with pytest.raises(cs.InputError, match="needs a name"):
+        save_by_name(sieve, " // ", tmp_path)
+    assert saved_sieves(tmp_path / "none") == {}
+
+
+# -- peaks in hand ---------------------------------------------------------------------------------
+
+PEAKS = [slug for slug, term in TERMS.items() if term.shape is not None]
+
+
+@pytest.mark.parametrize("slug", PEAKS)
+@pytest.mark.parametrize("scale", [1e-12, 1.0, 1e12])
+def test_a_peak_dragged_has_the_place_height_and_width_it_was_dragged_to(slug, scale):
+    x = np.linspace(20, 40, 4001)
+    bell = 7.0 * scale * np.exp(-4 * np.log(2) * ((x - 30) / 3) ** 2)
+    start = place(slug, 1, Data(x, bell, 30.0))
+    moved = reshaped(start, 31.0, 4.0 * scale, 2.0)
+    model = Model.model_construct(terms=(moved,))
+    y = model.sum.evaluate(x, list(model.start.values()))
+    assert height_of(moved) == pytest.approx(4.0 * scale, rel=1e-9)
+    assert np.interp(moved.parameters["center"].start, x, y) == pytest.approx(4.0 * scale, rel=1e-4)
+    assert moved.parameters["center"].start == 31.0
+    assert width_of(moved) == pytest.approx(2.0, rel=1e-6)
+    top = np.argmax(y)
+    half = y >= y[top] / 2
+    seen = x[half][-1] - x[half][0]
+    if slug not in ASYMMETRIC:
+        assert seen == pytest.approx(2.0, abs=0.02)
+    area = area_of(moved)
+    assert (area is None) == (TERMS[slug].shape.size == "area" or "area" not in {d.name for d in TERMS[slug].derived})
+    if area is not None:
+        name, size = size_for_area(moved, 3 * area_at_start(moved))
+        assert name == TERMS[slug].shape.size
+        assert size == pytest.approx(3 * moved.parameters[name].start, rel=1e-9)
+
+
+ASYMMETRIC = {slug for slug in PEAKS if len(TERMS[slug].parameters) > 3}
+
+
+def test_lines_drawn_of_a_model_add_up():
+    curve = cs.Curve(X, gauss(8, 3, 1) + gauss(4, 7, 2) + 2)
+    model = Model().with_background("constant", curve).add_peak("gaussian", curve, 3).add_peak("gaussian", curve, 7)
+    lines = model_lines(model, curve)
+    starts = model.start
+
+    def peak(n, at):
+        height, center, fwhm = (starts[f"{name}_{n}"] for name in ("height", "center", "fwhm"))
+        return height * np.exp(-4 * np.log(2) * ((at - center) / fwhm) ** 2)
+
+    assert base_under(model, 1) == pytest.approx(starts["offset"] + peak(2, starts["center_1"]), rel=1e-9)
+    at, rest = residual(model, curve)
+    np.testing.assert_array_equal(at, X)
+    np.testing.assert_allclose(rest, curve.y - peak(1, X) - peak(2, X) - starts["offset"], atol=1e-9)
+    few_x, few = residual(model.model_copy(update={"low": 2.0, "high": 8.0}), curve, most=12)
+    inside = X[(X >= 2) & (X <= 8)]
+    np.testing.assert_array_equal(few_x, inside[:: max(1, inside.size // 12)])
+    assert few.size == few_x.size
+    assert model_lines(Model(), curve) is None
+    np.testing.assert_allclose(lines.total, peak(1, lines.x) + peak(2, lines.x) + starts["offset"], rtol=1e-12)
+    np.testing.assert_allclose(lines.background, starts["offset"])
+    for number, drawn in lines.peaks:
+        np.testing.assert_allclose(drawn, peak(number, lines.x) + starts["offset"], rtol=1e-12)
+    assert (np.diff(lines.x) >= 0).all()
+    assert (lines.x[0], lines.x[-1]) == (0.0, 10.0)
