@@ -9,11 +9,34 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import model_validator
 
+from curvesieve.core import units
 from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step, StepField
 from curvesieve.core.steps.carry import carried, drawn_u
 from curvesieve.core.steps.lines import OWN, TABLES, lines_of, nearest_lines
+
+
+def in_units(other: Curve, x_unit: str, y_unit: str, name: str) -> Curve:
+    """Another curve with its numbers in these units; a unit that one of both does not say is taken to be the same.
+
+    Raises InputError where they measure different things.
+    """
+    made: dict[str, Any] = {}
+    for axis, here in (("x", x_unit), ("y", y_unit)):
+        there = getattr(other, f"{axis}_unit")
+        if not here or not there or here == there:
+            continue
+        values = getattr(other, axis)
+        try:
+            made[axis] = units.convert(values, there, here)
+        except InputError:
+            raise InputError(f"{axis} of {name} is in {there}, here in {here}; they do not match.") from None
+        made[f"{axis}_unit"] = here
+        if axis == "y" and other.u is not None:
+            one, zero = (float(units.convert(np.array([value]), there, here)[0]) for value in (1.0, 0.0))
+            made["u"] = other.u * (one - zero)
+    return replace(other, **made) if made else other
 
 
 class CalibrateX(Step):
@@ -167,7 +190,7 @@ class Resample(Step):
         if self.onto == "another curve":
             if not self.donor.strip():
                 raise InputError("no curve is named whose x should be used; type its label.")
-            return np.unique(others.curve(self.donor).used.x)
+            return np.unique(in_units(others.curve(self.donor).used, curve.x_unit, "", self.donor).x)
         if self.onto == "given x":
             if not self.values:
                 raise InputError("no x values are given; paste or type them.")

@@ -10,7 +10,7 @@ import numpy as np
 from curvesieve.core import units
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.steps.axis import interpolator
+from curvesieve.core.steps.axis import in_units, interpolator
 from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step, StepField
 from curvesieve.core.steps.carry import carried
 from curvesieve.core.steps.level import in_kelvin
@@ -44,15 +44,10 @@ class Combine(Step):
         donor = others.curve(self.donor).used
         if not len(donor):
             raise InputError(f"every point of {self.donor} is left out.")
-        same = units.measure(donor.x_unit).powers == units.measure(curve.x_unit).powers
-        if donor.x_unit and curve.x_unit and donor.x_unit != curve.x_unit:
-            if not same:
-                raise InputError(f"x of {self.donor} is in {donor.x_unit}, here in {curve.x_unit}; they do not match.")
-            donor = replace(donor, x=units.convert(donor.x, donor.x_unit, curve.x_unit))
+        donor = in_units(donor, curve.x_unit, "", self.donor)
         curve, donor = self._on_one_scale(curve, donor)
-        if self.operation in ("subtract", "add") and donor.y_unit != curve.y_unit and donor.y_unit and curve.y_unit:
-            ratio = units.convert(np.ones(1), donor.y_unit, curve.y_unit)[0]
-            donor = replace(donor, y=donor.y * ratio, u=None if donor.u is None else donor.u * ratio)
+        if self.operation in ("subtract", "add"):
+            donor = in_units(donor, "", curve.y_unit, self.donor)
         keep = (curve.x >= donor.x.min()) & (curve.x <= donor.x.max())
         if not keep.any():
             raise InputError(
@@ -180,8 +175,9 @@ class Average(Step):
         return self.apply_among(curve, ALONE)
 
     def apply_among(self, curve: Curve, others: Others) -> Passed:
-        replicates = [others.curve(name) for name in self.donors] if self.donors else others.family()
-        replicates = [replicate.used for replicate in replicates if len(replicate.used)]
+        named = [(name, others.curve(name)) for name in self.donors]
+        named = named or [("another curve of the family", other) for other in others.family()]
+        replicates = [in_units(c.used, curve.x_unit, curve.y_unit, name) for name, c in named if len(c.used)]
         if not replicates:
             raise InputError("there is no other curve to average with; name some, or bring replicates in as a family.")
         low = max(float(c.x.min()) for c in (curve, *replicates))
