@@ -21,7 +21,7 @@ bench: bootstrap-dev   ## speed as ratios against references in the same run; re
 coverage: bootstrap-dev ## do 95 % intervals hold the truth? 36,000 simulated fits; rewrites docs/coverage.md
 	$(PY) -m benchmarks.coverage
 
-mutants: bootstrap-dev ## plant 60 faults in core, one at a time: do the tests find them? rewrites docs/mutants.md
+mutants: bootstrap-dev ## plant 100 faults in core, one at a time: do the tests find them? rewrites docs/mutants.md
 	QT_QPA_PLATFORM=offscreen $(PY) -m benchmarks.mutants
 
 fuzz: bootstrap-dev    ## read 20,000 mutated files: no crash, no hang
