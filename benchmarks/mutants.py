@@ -249,8 +249,8 @@ def _report(mutants: list[Mutant], survivors: list[Mutant], seed: int, seconds: 
     lines = [
         "# Do the tests find planted faults?",
         "",
-        f"Written by `make mutants`: {len(mutants)} changes of one place in `core/`, seed {seed}, each against the tests",
-        f"of `core/` that run its line; wanted: {WANTED} % killed. {seconds / 60:.0f} min.",
+        f"Written by `make mutants`: {len(mutants)} changes of one place in `core/`, seed {seed}, each against the",
+        f"tests of `core/` that run its line; wanted: {WANTED} % killed. {seconds / 60:.0f} min.",
         "",
         "| what is changed | planted | killed | share |",
         "|---|---|---|---|",

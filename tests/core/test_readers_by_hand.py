@@ -210,3 +210,26 @@ def test_jcamp_counts_and_checks_that_do_not_agree_are_said():
     for missing, sentence in (({"FIRSTX": ""}, "no FIRSTX"), ({"LASTX": ""}, "neither LASTX nor DELTAX")):
         with pytest.raises(cs.InputError, match=sentence):
             jcamp(FORMS["fixed"], **missing)
+
+
+@pytest.mark.parametrize("width", [2, 4])
+@pytest.mark.parametrize("between", [[], [""], ["next part"]])
+def test_rows_of_another_width_end_the_table_when_three_of_them_follow(width, between):
+    first = numbers(5)[:40]
+    second = np.arange(1.0, 1 + 30 * width).reshape(30, width)
+    upper = [",".join(written(v, ".") for v in row) for row in first]
+    lower = [",".join(written(v, ".") for v in row) for row in second]
+
+    def read(*rows: str) -> Record:
+        found = tables(Source("two.csv", "\n".join(["a,b,c", *rows]).encode()))
+        assert len(found) == 1
+        return found[0].record
+
+    below = read(*upper, *between, *lower)  # without names of their own they are no table, but they are counted
+    np.testing.assert_array_equal(below["c"].values, first[:, 2])
+    count, at = 30 + ("next part" in between), 42 + (between == [""])
+    assert f"{count} rows after the last row of numbers not read (first: row {at}, " in " ".join(below.notes)
+    # Two stray rows of another width are no end: they are left out and said, and the table goes on.
+    stray = read(*upper[:20], *lower[:2], *upper[20:])
+    np.testing.assert_array_equal(stray["c"].values, first[:, 2])
+    assert f"{width} cells instead of 3" in " ".join(stray.notes)
