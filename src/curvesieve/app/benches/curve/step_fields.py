@@ -58,13 +58,24 @@ class _Choice(Field):
         self.choice.setEditable(free)
         self.choice.setAccessibleName(title)
         super().__init__(self.choice, title)
-        self.choice.textActivated.connect(lambda text: self.edited.emit(text))
+        self.shown = ""
+        self.choice.textActivated.connect(self._finish)
         edit = self.choice.lineEdit()
         if edit is not None:
-            edit.editingFinished.connect(lambda: self.edited.emit(edit.text().strip()))
+            # A method, never a lambda that holds `edit`: Qt owns the line edit, so the lambda and Python's handle of it
+            # would hold one another and nothing else, and be collected as garbage while Qt still calls the lambda.
+            edit.editingFinished.connect(self._finish_typing)
 
     def set(self, value: Any) -> None:
-        self.choice.setCurrentText(str(value))
+        self.shown = str(value)
+        self.choice.setCurrentText(self.shown)
+
+    def _finish_typing(self) -> None:
+        self._finish(self.choice.currentText())
+
+    def _finish(self, text: str) -> None:
+        if text.strip() != self.shown:
+            self.edited.emit(text.strip())
 
 
 class _Bool(Field):
