@@ -2,9 +2,9 @@
 
 A change swaps an operator, turns a comparison or a truth round, moves a number or drops a `not`; it is made in a copy
 of the sources, so that the working tree is never touched. Which tests run a line is measured first (coverage.py, a
-context a test); what runs on import is put to every test that enters its file. Left alone is what changes no result:
-annotations, the words of decorators, sizes of caches, and how much work a step says it is. Comparisons are turned
-round, not moved by their edge: < against ≤ means nothing for real numbers. Run by `make mutants`; it rewrites
+context a test); what runs on import is put to those of its file and to all quick ones. Left alone is what changes no
+result: annotations, the words of decorators, sizes of caches, and how much work a step says it is. Comparisons are
+turned round, not moved by their edge: < against ≤ means nothing for real numbers. Run by `make mutants`; it rewrites
 docs/mutants.md, where each survivor is listed with its place.
 """
 
@@ -28,7 +28,7 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 CORE = Path("src/curvesieve/core")
 REPORT = ROOT / "docs" / "mutants.md"
-SEED, SAMPLE, AT_A_TIME, WANTED = 2026, 100, 2, 90
+SEED, SAMPLE, AT_A_TIME, WANTED, QUICK_S = 2026, 100, 2, 90, 0.5
 _SWAPS: dict[type, type] = {
     ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.Lt: ast.GtE, ast.GtE: ast.Lt,
     ast.Gt: ast.LtE, ast.LtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.And: ast.Or, ast.Or: ast.And,
@@ -155,10 +155,15 @@ class Runs:
             self.seconds[test] = self.seconds.get(test, 0.0) + float(case.get("time", 0))
 
     def of(self, mutant: Mutant) -> list[str]:
-        """The tests that run a mutant's lines, the quickest first."""
+        """The tests that run a mutant's lines, the quickest first.
+
+        What only runs on import can be felt anywhere: by the tests that enter its file, and by all that are quick.
+        """
         lines = self.contexts.get(mutant.path, {})
-        wanted = set(lines) if mutant.on_import else set(range(mutant.first, mutant.last + 1))
+        wanted = set() if mutant.on_import else set(range(mutant.first, mutant.last + 1))
         found = set().union(*(tests for line, tests in lines.items() if line in wanted))
+        if not found:
+            found = set().union(*lines.values()) | {test for test, seconds in self.seconds.items() if seconds < QUICK_S}
         return sorted(found & set(self.seconds), key=self.seconds.__getitem__)
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import itertools
 import math
 
@@ -14,6 +16,7 @@ from curvesieve.core.fitting.compare import Candidate, compare
 from curvesieve.core.fitting.prediction import fitted
 from curvesieve.core.fitting.problem import state_problem
 from curvesieve.core.fitting.residuals import histogram, residual_check
+from curvesieve.core.fitting.writing import as_script
 from curvesieve.core.models import Model, formula_sum, term_of
 from curvesieve.core.models.starts import Data
 
@@ -316,3 +319,32 @@ def test_starts_of_steps_lines_and_levels_are_read_off_clean_data(rise):
     assert line["slope"] == pytest.approx(-0.7, rel=1e-6)
     assert line["offset"] == pytest.approx(3.0, abs=0.4)
     assert term_of("constant").start_values(Data(x, np.arange(201.0)))["offset"] == pytest.approx(20.0)
+
+
+# -- copies ----------------------------------------------------------------------------------------
+
+
+def _run(script: str) -> dict[str, list[str]]:
+    seen = io.StringIO()
+    with contextlib.redirect_stdout(seen):
+        exec(compile(script, "script", "exec"), {"__name__": "__main__"})
+    return {line.split()[0]: line.split()[1:] for line in seen.getvalue().splitlines()}
+
+
+@pytest.mark.parametrize("loss", LOSSES)
+@pytest.mark.parametrize("scale", [1e-6, 1.0, 1e6])
+def test_the_script_repeats_the_fit_whatever_the_loss(loss, scale):
+    rng = np.random.default_rng(5)
+    y = scale * (2 * np.exp(-0.4 * X) + 1 + rng.standard_t(3, X.size) * 0.05)
+    text, start = "a*exp(-k*x) + c", {"a": 1.5 * scale, "k": 0.6, "c": scale}
+    for hold, bounds in (((), None), (("c",), None), ((), {"k": (0.5, 2.0)})):
+        found = cs.fit(text, X, y, start=start, loss=loss, hold=hold, bounds=bounds)
+        problem = state_problem(formula_sum(text), X, y, None, start, hold, bounds or {}, loss)
+        rows = _run(as_script(problem, found))
+        for name, p in found.parameters.items():
+            assert float(rows[name][0]) == pytest.approx(p.value, rel=2e-3 if loss == "absolute" else 1e-4), (
+                hold,
+                name,
+            )
+            if loss == "squared" and p.u is not None:
+                assert float(rows[name][1]) == pytest.approx(p.u, rel=1e-3)

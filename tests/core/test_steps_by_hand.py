@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import scipy.signal
+from pybaselines import Baseline as Library
 from scipy.interpolate import CubicHermiteSpline, CubicSpline
 
 import curvesieve as cs
@@ -318,6 +319,10 @@ def test_baselines_through_anchors_are_lines_and_natural_splines():
     np.testing.assert_allclose(band, np.polyval(np.polyfit(x[chosen], y[chosen], 1), x), rtol=1e-9)
     level = Baseline(method="constant", low=2, high=5).apply(curve).drawn
     assert set(level) == {np.median(y[chosen])}
+    short = cs.Curve(x[:21], y[:21])
+    for method, widest in (("snip", Library(short.x).snip(short.y, max_half_window=10)[0]),
+                           ("rolling ball", Library(short.x).rolling_ball(short.y, half_window=10)[0])):  # fmt: skip
+        np.testing.assert_allclose(Baseline(method=method, half_window=900).apply(short).drawn, widest, rtol=1e-12)
     assert Baseline.fitted_to(curve).half_window == 20
     assert Baseline.fitted_to(cs.Curve(x[:40], y[:40])).half_window == 5
 
