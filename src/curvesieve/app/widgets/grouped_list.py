@@ -27,6 +27,15 @@ class Choosable:
     words: str = ""
 
 
+_WORST = 4
+
+
+def _rank(label: str, wanted: str) -> int:
+    """How well a label is what is typed: its whole, its beginning, a part of it, or only a word about it."""
+    label, wanted = label.casefold(), wanted.strip().casefold()
+    return 0 if label == wanted else 1 if label.startswith(wanted) else 2 if wanted in label else 3
+
+
 class GroupedList(Popup):
     """A field over the list. `chosen` reports the value of the row; subclasses give the rows."""
 
@@ -64,6 +73,7 @@ class GroupedList(Popup):
     def fill(self, wanted: str) -> None:
         self.tree.clear()
         group = ""
+        best: tuple[int, QTreeWidgetItem | None] = (_WORST, None)
         for row in self.rows_now():
             if not matches(f"{row.group} {row.label} {row.about} {row.words}", wanted):
                 continue
@@ -79,12 +89,14 @@ class GroupedList(Popup):
             item.setToolTip(1, row.about)
             item.setData(0, Qt.ItemDataRole.UserRole, (row.value,))
             self.tree.addTopLevelItem(item)
+            if (rank := _rank(row.label, wanted)) < best[0]:
+                best = (rank, item)
         if not self.tree.topLevelItemCount():
             nothing = QTreeWidgetItem([self.nothing, ""])
             nothing.setFlags(Qt.ItemFlag.NoItemFlags)
             nothing.setFirstColumnSpanned(True)
             self.tree.addTopLevelItem(nothing)
-        self.walk(0)
+        self.tree.setCurrentItem(best[1])
 
     def _items(self) -> list[QTreeWidgetItem]:
         items = (self.tree.topLevelItem(i) for i in range(self.tree.topLevelItemCount()))

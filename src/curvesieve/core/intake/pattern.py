@@ -178,9 +178,9 @@ def arranged(pattern: Pattern, arrangement: Arrangement) -> Pattern:
         roles = [
             "x" if i == x else "y" if i in ys else role if role in keep else "leave" for i, role in enumerate(roles)
         ]
-    elif arrangement == "one curve" and "y" in roles:  # the x was given away: of several y the first stays
-        y = roles.index("y")
-        roles = ["leave" if role == "y" and i != y else role for i, role in enumerate(roles)]
+    if arrangement != "x, y pairs":  # of what there can be one of, the first stays
+        single = {"u", "condition"} | ({"y"} if arrangement == "one curve" else set())
+        roles = ["leave" if role in single and role in roles[:i] else role for i, role in enumerate(roles)]
     return _with_roles(pattern.model_copy(update={"arrangement": arrangement}), roles)
 
 

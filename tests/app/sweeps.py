@@ -1,0 +1,308 @@
+"""Every control of the Curve bench, used by keys and mouse in a real window of its own process.
+
+A crash is then the end of that process, and a failed test, and not of the run. Run as
+``python -m tests.app.sweeps cards|terms|pages [names]``; it prints what it did, and fails at the first wrong thing.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import traceback
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any, Literal, get_args, get_origin
+
+import numpy as np
+from PyQt6.QtCore import QItemSelectionModel, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
+
+from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, VALUE
+from curvesieve.app.benches.curve.step_card import StepCard
+from curvesieve.app.benches.curve.step_fields import acts
+from curvesieve.app.session import Session, View
+from curvesieve.app.widgets.choice import Choice
+from curvesieve.core.intake.take import Take
+from curvesieve.core.models import TERMS
+from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.steps import registered_steps
+from curvesieve.core.study import Study, edits
+from tests.app.gestures import add_step, choose_term, click, click_cell, double_click
+
+WAYS = ("Return", "Tab", "click")
+WORDS = {
+    int: ("7", "3", "x", "", "-4", "1e3"), float: ("2.5", "1,5", "−3e-2", "wide", "", "1e400", "0"),
+    str: ("c1", "no such thing", "", "y > 3"), tuple: ("1 2; 3.5", "4", "one", "", "2,5 3,5"),
+}  # fmt: skip
+"""What is typed into a field of each kind: good, odd and wrong."""
+
+
+def study() -> Study:
+    """Three curves of one family, with u; a peak on a slope."""
+    x = np.linspace(1, 30, 240)
+    rng = np.random.default_rng(2)
+    u = Channel("u", "N", np.full(240, 0.2))
+    ys = [40 * np.exp(-(((x - 15) / 3) ** 2)) + 5 + x / 9 + rng.normal(0, 0.2, 240) for _ in range(3)]
+    records = [
+        Record(Source(f"{i}.csv", str(i).encode()), (Channel("t", "s", x), Channel("F", "N", y), u))
+        for i, y in enumerate(ys)
+    ]
+    return edits.add_curves(Study(), [(r, Take(0, 1, 2)) for r in records], "family", labels=["c0", "c1", "c2"])
+
+
+def window() -> Any:
+    """A window on that study, with a folder of its own for what the program keeps."""
+    from curvesieve.app.defects import DefectKeeper
+    from curvesieve.app.main import make_application
+    from curvesieve.app.window import Window
+
+    app = make_application()
+    session = Session()
+    session.begin(study())
+    made = Window(session, Path(tempfile.gettempdir()))
+    made.keeper = DefectKeeper(session)
+    made.keeper.install()
+    made.app = app  # kept as long as the window is
+    made.resize(1280, 800)
+    made.show()
+    made.activateWindow()
+    QTest.qWaitForWindowActive(made)
+    made.told = []
+    session.noticed.connect(lambda sentence, kind: made.told.append(sentence))
+    session.look(View(session.study.document.curves[0].id))
+    return made
+
+
+def settled(w: Any) -> None:
+    """Waits for the background."""
+    for _ in range(400):
+        QApplication.processEvents()
+        if not w.session.jobs.busy:
+            return
+        QTest.qWait(10)
+    raise AssertionError("work in the background does not end")
+
+
+def leave(w: Any, widget: QWidget, way: str) -> None:
+    if way == "click":
+        click(w.curve_bench.canvas.plot.viewport())
+    else:
+        QTest.keyClick(widget, getattr(Qt.Key, f"Key_{way}"))
+    QApplication.processEvents()
+
+
+def typed(w: Any, line: QLineEdit, text: str, way: str) -> None:
+    line.setFocus()
+    line.selectAll()
+    QTest.keyClick(line, Qt.Key.Key_Delete)
+    if text.isascii():
+        QTest.keyClicks(line, text)
+    else:
+        line.insert(text)  # as pasted: key events know ASCII only
+    leave(w, line, way)
+
+
+def chosen(w: Any, choice: Choice, place: int) -> None:
+    """Opens a list by the keyboard and takes a row of it."""
+    choice.setFocus()
+    choice.showPopup()
+    view = choice.view()
+    index = choice.model().index(place, 0)
+    view.selectionModel().setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+    QTest.keyClick(view, Qt.Key.Key_Return)
+    QApplication.processEvents()
+    choice.hidePopup()
+
+
+# -- cards ---------------------------------------------------------------------------------------
+
+
+def card_of(w: Any, slot: str) -> StepCard:
+    return next(card for card in w.findChildren(StepCard) if card.slot_id == slot and card.isVisibleTo(w))
+
+
+def gestures(w: Any, slot: str, name: str, info: Any) -> Iterator[Callable[[], None]]:
+    """Everything that can be done to one field, one gesture at a time; the card is looked up anew for each."""
+
+    def field() -> Any:
+        return card_of(w, slot).fields[name]
+
+    kind = info.annotation
+    if kind is bool:
+        yield from [lambda: click(field().widget)] * 2
+        return
+    if get_origin(kind) is Literal or info.examples:
+        count = field().choice.count()
+        for i in (*range(count), 0):
+            yield lambda i=i: chosen(w, field().choice, i)  # type: ignore[misc]
+        if not field().choice.isEditable():
+            return
+    plain = tuple if get_origin(kind) is tuple else next((k for k in (int, float) if k in (kind, *get_args(kind))), str)
+    words = (*WORDS[plain], *(info.examples or ())[-2:])
+    for i, text in enumerate(words):
+        for way in WAYS[i % 3 :] + WAYS[: i % 3]:
+            yield lambda text=text, way=way: typed(  # type: ignore[misc]
+                w, field().choice.lineEdit() if info.examples else field().line, str(text), way
+            )
+
+
+def consistent(w: Any, slot: str, name: str) -> None:
+    """What the card shows is what the study has."""
+    step = next(s.step for s in w.session.study.slots(w.session.view.curve) if s.id == slot)
+    card = card_of(w, slot)
+    assert card._step == step, (step, card._step)
+    field = card.fields[name]
+    value = getattr(step, name)
+    if isinstance(value, bool):
+        assert field.switch.isChecked() == value
+    elif hasattr(field, "choice"):
+        assert field.choice.currentText() == str(value), (name, field.choice.currentText(), value)
+    elif hasattr(field, "field"):
+        assert field.field.value == value, (name, field.field.value, value)
+    else:
+        assert field.edit.text() == field.text_of(value), (name, field.edit.text(), value)
+
+
+def cards(slugs: list[str]) -> int:
+    w = window()
+    count = 0
+    for slug in slugs or list(registered_steps()):
+        kind = registered_steps()[slug]
+        add_step(w, kind.label)
+        settled(w)
+        slot = w.session.study.slots(w.session.view.curve)[-1].id
+        click(next(b for b in card_of(w, slot).decision.findChildren(QWidget) if "Keep" in getattr(b, "text", str)()))
+        for name, info in kind.settings().items():
+            step = next(s.step for s in w.session.study.slots(w.session.view.curve) if s.id == slot)
+            if not acts(step, info):  # shown with another choice: the study is set to it
+                choice, _, values = info.json_schema_extra["when"].partition(":")
+                changed = step.model_copy(update={choice.strip(): values.split(",")[0].strip()})
+                w.session.apply(edits.change_step(w.session.view.curve, slot, changed), "change")
+                settled(w)
+            for gesture in gestures(w, slot, name, info):
+                gesture()
+                settled(w)
+                consistent(w, slot, name)
+                count += 1
+        w.session.apply(edits.remove_step(w.session.view.curve, slot), "remove")
+        print(slug, count, flush=True)
+    return done(w, count)
+
+
+# -- terms ---------------------------------------------------------------------------------------
+
+CELLS = {VALUE: ("2.5", "-1e-3", "x", "", "=2+"), LOW: ("0.5", "–", "low"), HIGH: ("900", "", "1e400")}
+
+
+def terms(slugs: list[str]) -> int:
+    w = window()
+    model, count = w.curve_bench.model, 0
+    click(model.limits)  # the columns of the limits
+    for slug in slugs or list(TERMS):
+        term = TERMS[slug]
+        w.session.modelling.set_model(type(w.session.entry.model)(), "empty")
+        if term.kind == "peak":
+            model.peak_kind.setFocus()
+            chosen(w, model.peak_kind, model.peak_kind.findData(slug))
+            double_click(w.curve_bench.canvas.plot, 15.0, 30.0)
+        else:
+            choose_term(w, term.label)
+        settled(w)
+        assert any(placed.slug == slug for placed in w.session.entry.model.terms), slug
+        rows = len(model.table.rows)
+        for row in range(rows):
+            for column, words in CELLS.items():
+                for i, text in enumerate(words):
+                    typed_cell(w, row, column, text, WAYS[(row + i) % 3])
+                    settled(w)
+                    assert len(model.table.rows) >= rows
+                    count += 1
+            if model.table.flags(model.table.index(row, HOLD)) & Qt.ItemFlag.ItemIsUserCheckable:
+                for _ in range(2):
+                    click(model.limits)
+                    index = model.table.index(row, HOLD)
+                    model.table.setData(index, Qt.CheckState.Checked.value, Qt.ItemDataRole.CheckStateRole)
+                    click(model.limits)
+                    count += 1
+        print(slug, count, flush=True)
+    return done(w, count)
+
+
+def typed_cell(w: Any, row: int, column: int, text: str, way: str) -> None:
+    view = w.curve_bench.model.view
+    click_cell(view, row, column)
+    index = view.model().index(row, column)
+    if not view.model().flags(index) & Qt.ItemFlag.ItemIsEditable:
+        return
+    if view.state() != view.State.EditingState:
+        QTest.keyClick(view, Qt.Key.Key_F2)
+    editor = next((e for e in view.findChildren(QLineEdit) if e.isVisible()), None)
+    assert editor is not None, (row, column)
+    typed(w, editor, text, way)
+
+
+# -- pages of the drawer -------------------------------------------------------------------------
+
+
+def pages(names: list[str]) -> int:
+    w = window()
+    bench, count = w.curve_bench, 0
+    choose_term(w, "exponential")
+    settled(w)
+    click(bench.model.foot.fit)
+    settled(w)
+    for name in names or list(bench.drawer.tabs):
+        click(bench.drawer.tabs[name])
+        settled(w)
+        for gesture in page_gestures(w, bench.drawer.page(name)):
+            gesture()
+            settled(w)
+            for menu in QApplication.topLevelWidgets():
+                if menu.isVisible() and menu is not w:
+                    menu.close()
+            count += 1
+        print(name, count, flush=True)
+    return done(w, count)
+
+
+def page_gestures(w: Any, page: QWidget) -> Iterator[Callable[[], None]]:
+    """Every choice with every text in every field beside it; then every button that opens no file dialog."""
+    for choice in [c for c in page.findChildren(Choice) if c.isVisible()]:
+        for i in range(choice.count()):
+            yield lambda choice=choice, i=i: chosen(w, choice, i)  # type: ignore[misc]
+            for line in page.findChildren(QLineEdit):
+                for text, way in (("12.5", "Return"), ("x y", "Tab"), ("", "click"), ("k = ", "Return")):
+                    if line.isVisible() and not isinstance(line.parent(), Choice):
+                        yield lambda line=line, text=text, way=way: typed(w, line, text, way)  # type: ignore[misc]
+    for pressed in page.findChildren(QPushButton):
+        if pressed.isVisible() and pressed.isEnabled() and "…" not in pressed.text():
+            yield lambda pressed=pressed: click(pressed)  # type: ignore[misc]
+
+
+def done(w: Any, count: int) -> int:
+    """Whether nothing was caught on the way; what was is printed."""
+    settled(w)
+    kept = Path(os.environ["XDG_STATE_HOME"]) / "curvesieve"
+    log = kept / "log.txt"
+    caught = log.read_text(errors="replace") if log.exists() else ""
+    print(caught)
+    w.session.jobs.close()
+    w.session._saved = w.session.study
+    w.close()
+    print("gestures", count, flush=True)
+    return 1 if caught or list(kept.glob("recovered*")) else 0
+
+
+if __name__ == "__main__":
+    what, *given = sys.argv[1:]
+    for kind in ("STATE", "DATA"):
+        os.environ[f"XDG_{kind}_HOME"] = tempfile.mkdtemp()
+    try:
+        code = {"cards": cards, "terms": terms, "pages": pages}[what](given)
+    except Exception:  # the window's own hook would keep it to itself
+        traceback.print_exc()
+        code = 1
+    sys.stdout.flush()
+    os._exit(code)
