@@ -1,4 +1,4 @@
-.PHONY: demo run test check lint bench coverage mutants fuzz screenshots bootstrap bootstrap-dev lock
+.PHONY: demo run test check lint bench coverage mutants sweep fuzz screenshots bootstrap bootstrap-dev lock
 PY := .venv/bin/python
 
 demo: bootstrap        ## start the application with the demo study
@@ -20,6 +20,9 @@ bench: bootstrap-dev   ## speed as ratios against references in the same run; re
 
 coverage: bootstrap-dev ## do 95 % intervals hold the truth? 36,000 simulated fits; rewrites docs/coverage.md
 	$(PY) -m benchmarks.coverage
+
+sweep: bootstrap-dev   ## every control of every card, term and page in real windows
+	SWEEP=whole scripts/with-display.sh --virtual $(PY) -m pytest tests/app/test_sweeps.py
 
 mutants: bootstrap-dev ## plant 100 faults in core, one at a time: do the tests find them? rewrites docs/mutants.md
 	QT_QPA_PLATFORM=offscreen $(PY) -m benchmarks.mutants

@@ -72,11 +72,19 @@ def click_cell(view, row: int, column: int) -> None:
     click(view.viewport(), view.visualRect(index).center())
 
 
+def type_text(line: QWidget, text: str) -> None:
+    """Types a text; what is not ASCII, which key events of tests do not know, is put in as a paste does."""
+    if text.isascii():
+        QTest.keyClicks(line, text)
+    else:
+        line.insert(text)
+
+
 def type_into(line: QWidget, text: str) -> None:
     """Replaces a field's text by key presses and presses Enter."""
     line.setFocus()
     line.selectAll()
-    QTest.keyClicks(line, text)
+    type_text(line, text)
     QTest.keyClick(line, Qt.Key.Key_Return)
 
 
@@ -93,7 +101,7 @@ def choose_term(window, words: str) -> None:  # type: ignore[no-untyped-def]
     """Chooses a background or a law as a user does: the button, a few letters, Enter."""
     model = window.curve_bench.model
     click(model.background)
-    QTest.keyClicks(model.term_list.field, words)
+    type_text(model.term_list.field, words)
     QTest.keyClick(model.term_list.field, Qt.Key.Key_Return)
     QApplication.processEvents()
 
@@ -101,6 +109,6 @@ def choose_term(window, words: str) -> None:  # type: ignore[no-untyped-def]
 def add_step(window, words: str) -> None:  # type: ignore[no-untyped-def]
     """Adds a step as a user does: the button, a few letters, Enter."""
     click(window.curve_bench.sieve.add)
-    QTest.keyClicks(window.curve_bench.sieve.step_list.field, words)
+    type_text(window.curve_bench.sieve.step_list.field, words)
     QTest.keyClick(window.curve_bench.sieve.step_list.field, Qt.Key.Key_Return)
     QApplication.processEvents()

@@ -6,6 +6,7 @@ A crash is then the end of that process, and a failed test, and not of the run. 
 
 from __future__ import annotations
 
+import faulthandler
 import os
 import sys
 import tempfile
@@ -15,11 +16,11 @@ from pathlib import Path
 from typing import Any, Literal, get_args, get_origin
 
 import numpy as np
-from PyQt6.QtCore import QItemSelectionModel, Qt
+from PyQt6.QtCore import QCoreApplication, QEvent, QItemSelectionModel, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
 
-from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, VALUE
+from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE
 from curvesieve.app.benches.curve.step_card import StepCard
 from curvesieve.app.benches.curve.step_fields import acts
 from curvesieve.app.session import Session, View
@@ -29,7 +30,7 @@ from curvesieve.core.models import TERMS
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import registered_steps
 from curvesieve.core.study import Study, edits
-from tests.app.gestures import add_step, choose_term, click, click_cell, double_click
+from tests.app.gestures import add_step, choose_term, click, click_cell, double_click, type_text
 
 WAYS = ("Return", "Tab", "click")
 WORDS = {
@@ -76,9 +77,9 @@ def window() -> Any:
 
 
 def settled(w: Any) -> None:
-    """Waits for the background."""
+    """Waits for the background; what was to be deleted later is, as in the program's own loop."""
     for _ in range(400):
-        QApplication.processEvents()
+        QTest.qWait(1)
         if not w.session.jobs.busy:
             return
         QTest.qWait(10)
@@ -97,10 +98,7 @@ def typed(w: Any, line: QLineEdit, text: str, way: str) -> None:
     line.setFocus()
     line.selectAll()
     QTest.keyClick(line, Qt.Key.Key_Delete)
-    if text.isascii():
-        QTest.keyClicks(line, text)
-    else:
-        line.insert(text)  # as pasted: key events know ASCII only
+    type_text(line, text)
     leave(w, line, way)
 
 
@@ -231,13 +229,14 @@ def terms(slugs: list[str]) -> int:
 
 
 def typed_cell(w: Any, row: int, column: int, text: str, way: str) -> None:
+    """Clicks the name of a row, then a cell of it, which opens its editor, and types there."""
     view = w.curve_bench.model.view
+    click_cell(view, row, NAME)
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     click_cell(view, row, column)
-    index = view.model().index(row, column)
-    if not view.model().flags(index) & Qt.ItemFlag.ItemIsEditable:
+    QApplication.processEvents()
+    if not view.model().flags(view.model().index(row, column)) & Qt.ItemFlag.ItemIsEditable:
         return
-    if view.state() != view.State.EditingState:
-        QTest.keyClick(view, Qt.Key.Key_F2)
     editor = next((e for e in view.findChildren(QLineEdit) if e.isVisible()), None)
     assert editor is not None, (row, column)
     typed(w, editor, text, way)
@@ -297,6 +296,8 @@ def done(w: Any, count: int) -> int:
 
 if __name__ == "__main__":
     what, *given = sys.argv[1:]
+    faulthandler.enable()
+    faulthandler.dump_traceback_later(float(os.environ.get("SWEEP_LIMIT_S", "900")), exit=True)
     for kind in ("STATE", "DATA"):
         os.environ[f"XDG_{kind}_HOME"] = tempfile.mkdtemp()
     try:

@@ -17,6 +17,7 @@ from curvesieve.core.models.lines import residual
 from curvesieve.core.steps import Trail
 
 Floats = NDArray[np.float64]
+_MOST_Y = 1e300
 _MAX_DOTS = 20_000
 _MAX_LISTED = 2000
 """Nobody walks further than this along a list; the strip's title counts them all."""
@@ -150,8 +151,14 @@ class CatchStrip(QWidget):
         self._fit_y(heights, symmetric=False)
 
     def _dots(self, x: Floats, y: Floats, size: float) -> None:
+        good = np.isfinite(y) & (np.abs(y) < _MOST_Y)  # a wild start has residuals that no picture can hold
         self.dots.setData(
-            x=np.asarray(self.plot.map_x(x)), y=y, size=size, pen=None, brush=pg.mkBrush(colour("rust")), useCache=True
+            x=np.asarray(self.plot.map_x(x))[good],
+            y=y[good],
+            size=size,
+            pen=None,
+            brush=pg.mkBrush(colour("rust")),
+            useCache=True,
         )
 
     def _fit_y(self, y: Floats, symmetric: bool) -> None:

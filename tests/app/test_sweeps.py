@@ -1,0 +1,47 @@
+"""Every control of the Curve bench in real windows of their own process; see `sweeps`. The whole: ``make sweep``."""
+
+from __future__ import annotations
+
+import os
+import random
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from curvesieve.core.models import TERMS
+from curvesieve.core.steps import registered_steps
+
+WHOLE = os.environ.get("SWEEP") == "whole"
+_SEED, _TERMS = 4, 7
+
+
+def swept(*what: str) -> int:
+    """Runs a sweep; the number of its gestures. A crash, a wrong number or a caught defect fails, with what was said."""
+    command = [sys.executable, "-m", "tests.app.sweeps", *what]
+    done = subprocess.run(
+        command, cwd=Path(__file__).parents[2], capture_output=True, text=True, timeout=900, check=False
+    )
+    assert done.returncode == 0, f"{done.returncode}\n{done.stdout[-3000:]}\n{done.stderr[-6000:]}"
+    assert "Warning" not in done.stderr, done.stderr[-3000:]
+    return int(done.stdout.rsplit("gestures ", 1)[1])
+
+
+def _chosen(names: list[str], count: int) -> list[str]:
+    return names if WHOLE else sorted(random.Random(_SEED).sample(names, count))
+
+
+@pytest.mark.parametrize("part", [0, 1])
+def test_every_field_of_every_card(part):
+    slugs = list(registered_steps())[part::2]
+    assert swept("cards", *slugs) > 20 * len(slugs)
+
+
+def test_every_cell_of_the_parameters():
+    slugs = _chosen(list(TERMS), _TERMS)
+    assert swept("terms", *slugs) > 20 * len(slugs)
+
+
+def test_every_control_of_the_drawer():
+    assert swept("pages") > 40
