@@ -18,7 +18,7 @@ _SEED, _TERMS = 4, 7
 
 
 def swept(*what: str) -> int:
-    """Runs a sweep; the number of its gestures. A crash, a wrong number or a caught defect fails, with what was said."""
+    """Runs a sweep; the number of its gestures. A crash, a wrong number or a caught defect fails, with the words."""
     command = [sys.executable, "-m", "tests.app.sweeps", *what]
     done = subprocess.run(
         command, cwd=Path(__file__).parents[2], capture_output=True, text=True, timeout=900, check=False

@@ -233,3 +233,43 @@ def test_rows_of_another_width_end_the_table_when_three_of_them_follow(width, be
     stray = read(*upper[:20], *lower[:2], *upper[20:])
     np.testing.assert_array_equal(stray["c"].values, first[:, 2])
     assert f"{width} cells instead of 3" in " ".join(stray.notes)
+
+
+def test_clock_times_before_and_after_noon_are_seconds_since_the_first():
+    rows = ["11:59:58 AM", "11:59:59 AM", "12:00:00 PM", "12:00:01 PM", "1:00:00 PM"]
+    seconds = [0.0, 1.0, 2.0, 3.0, 3602.0]
+    for written_ in (
+        rows,
+        [f"11/13/2026 {row}" for row in rows],
+        ["11:59:58", "11:59:59", "12:00:00", "12:00:01", "13:00:00"],
+    ):
+        text = "Time,F (N)\n" + "".join(f"{row},{i}\n" for i, row in enumerate(written_))
+        record = tables(Source("clock.csv", text.encode()))[0].record
+        np.testing.assert_allclose(record["Time"].values, seconds)
+        assert record["Time"].unit == "s"
+    night = "Time,F (N)\n" + "".join(
+        f"{row},{i}\n" for i, row in enumerate(["12:00:01 AM", "12:59:00 AM", "1:00:00 AM"])
+    )
+    np.testing.assert_allclose(tables(Source("n.csv", night.encode()))[0].record["Time"].values, [0, 3539, 3599])
+
+
+@pytest.mark.parametrize(("mark", "decimal", "delimiter"), [
+    (",", ".", ";"), (".", ",", ";"), ("'", ".", ","), ("’", ".", "\t"), (" ", ",", ";"), ("\u00a0", ",", "\t"),
+    ("\u202f", ".", ";"),
+])  # fmt: skip
+@pytest.mark.parametrize("least", [1.0, 1000.0, 1e6])
+def test_marks_between_thousands_wherever_they_begin(mark, decimal, delimiter, least, monkeypatch):
+    y = np.round(least * np.geomspace(0.5, 5000, N), 2)
+
+    def grouped(value: float) -> str:
+        whole, _, part = f"{value:,.2f}".partition(".")
+        return f"{whole.replace(',', mark)}{decimal}{part}"
+
+    x = 0.25 * np.arange(N)
+    lines = [f"{written(a, decimal)}{delimiter}{grouped(b)}" for a, b in zip(x, y, strict=True)]
+    content = "\n".join([f"t (s){delimiter}F (N)", *lines]).encode()
+    record, _ = both_ways(content, monkeypatch)
+    assert [c.name for c in record.channels] == ["t", "F"]
+    np.testing.assert_array_equal(record["F"].values, y)
+    np.testing.assert_array_equal(record["t"].values, x)
+    assert not [note for note in record.notes if "not read" in note or "left out" in note]

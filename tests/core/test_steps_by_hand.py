@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import scipy.signal
 from pybaselines import Baseline as Library
-from scipy.interpolate import CubicHermiteSpline, CubicSpline
+from scipy.interpolate import CubicHermiteSpline, CubicSpline, PchipInterpolator
 
 import curvesieve as cs
 from curvesieve.core.curve import Flag
@@ -346,3 +346,23 @@ def test_what_is_left_out_keeps_its_u_or_gets_a_usual_one():
     used = np.delete(np.arange(40), [3, 20])
     assert bare.u[3] == bare.u[20] == pytest.approx(np.median(bare.u[used]))
     np.testing.assert_array_equal(bare.y[[3, 20]], [99.0, 99.0])
+
+
+def test_the_u_of_a_monotone_bridge_is_that_of_the_means_it_runs_through():
+    """Through the means of three parts of each flank: their u, carried by drawing the means again."""
+    x = np.linspace(0, 10, 301)
+    y = np.sqrt(1 + x) + rng(1).normal(0, 0.05, x.size)
+    made = Bridge(low=4, high=6, law="pchip", flank=4, ends="as fitted").apply(cs.Curve(x, y)).curve
+    sides = [np.flatnonzero((x >= 0) & (x < 4)), np.flatnonzero((x > 6) & (x <= 10))]
+    parts = [part for side in sides for part in np.array_split(side, 3)]
+    centers, means = (np.array([v[part].mean() for part in parts]) for v in (x, y))
+    band = (x >= 4) & (x <= 6)
+    np.testing.assert_allclose(made.y[band], PchipInterpolator(centers, means)(x[band]), rtol=1e-9)
+    rest = np.concatenate([y[p] - np.polyval(np.polyfit(x[p], y[p], 1), x[p]) for p in parts])
+    noise = np.sqrt(rest @ rest / (rest.size - 12))
+    u = noise / np.sqrt([part.size for part in parts])
+    drawn = [PchipInterpolator(centers, means + rng(k).normal(0, u))(x[band]) for k in range(3000)]
+    flanks = np.concatenate(parts)
+    off = y[flanks] - PchipInterpolator(centers, means)(x[flanks])
+    sigma = np.sqrt(off @ off / (flanks.size - 6))
+    np.testing.assert_allclose(made.u[band], np.hypot(np.std(drawn, axis=0), sigma), rtol=0.02)

@@ -143,7 +143,11 @@ _LOOKED_AT = 4000
 def _later_thousands(lines: Sequence[str], layout: Layout) -> str:
     """The mark between thousands that appears only farther down, where the numbers grow; empty when there is none."""
     other = "." if layout.decimal == "," else ","
-    signs = ("'", "’") if other == layout.delimiter else (other, "'", "’")
+    signs = ["'", "’", *([other] if other != layout.delimiter else [])]
+    if layout.delimiter not in (BLANKS, FIXED):
+        signs += ["\u00a0", "\u202f"]
+        # A blank behind every delimiter would have all rows looked at; such files set no blanks between thousands.
+        signs += [" "] if f"{layout.delimiter} " not in lines[layout.first_row] else []
     stride = max(1, (len(lines) - layout.last_row) // _LOOKED_AT)
     found = [sign for sign in signs if holds(lines, sign, layout.last_row, len(lines) - 1)]
     looked_at = map(lines.__getitem__, range(layout.last_row, len(lines), stride))
