@@ -18,7 +18,7 @@ from curvesieve.core.formats.cells import (
     split_cells,
     thousands_mark,
 )
-from curvesieve.core.formats.lines import holds
+from curvesieve.core.formats.lines import held
 from curvesieve.core.formats.moments import MOMENT, MomentColumn, order_of
 
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", BLANKS: "blanks", FIXED: "fixed width"}
@@ -149,7 +149,7 @@ def _later_thousands(lines: Sequence[str], layout: Layout) -> str:
         # A blank behind every delimiter would have all rows looked at; such files set no blanks between thousands.
         signs += [" "] if f"{layout.delimiter} " not in lines[layout.first_row] else []
     stride = max(1, (len(lines) - layout.last_row) // _LOOKED_AT)
-    found = [sign for sign in signs if holds(lines, sign, layout.last_row, len(lines) - 1)]
+    found = held(lines, signs, layout.last_row, len(lines) - 1)
     looked_at = map(lines.__getitem__, range(layout.last_row, len(lines), stride))
     for line in looked_at if found else ():
         if not any(sign in line for sign in found):

@@ -60,13 +60,27 @@ class Lines(Sequence[str]):
 
 def holds(lines: Sequence[str], sign: str, first: int, last: int) -> bool:
     """Whether a character stands in the rows from first to last; of `Lines` none is decoded."""
+    return bool(held(lines, [sign], first, last))
+
+
+def held(lines: Sequence[str], signs: Sequence[str], first: int, last: int) -> list[str]:
+    """Which of some characters stand in the rows from first to last, looked for in one go."""
     if not isinstance(lines, Lines):
-        return any(sign in line for line in lines[first : last + 1])
-    mark = sign.encode(lines.encoding, "ignore")
+        return [sign for sign in signs if any(sign in line for line in lines[first : last + 1])]
+    marks = {sign: mark for sign in signs if (mark := sign.encode(lines.encoding, "ignore"))}
+    longest = max(map(len, marks.values()), default=0)
     begin, end = lines.span(first, last)
-    return bool(mark) and any(
-        mark in lines.content[at : min(at + _PIECE + len(mark), end)] for at in range(begin, end, _PIECE)
-    )
+    found: list[str] = []
+    for at in range(begin, end, _PIECE):
+        piece = lines.content[at : min(at + _PIECE + longest, end)]
+        plain = piece.isascii()  # a fast look, which spares those for marks that are not
+        seen = [s for s, mark in marks.items() if not (plain and not mark.isascii()) and mark in piece]
+        found += seen
+        for sign in seen:
+            del marks[sign]
+        if not marks:
+            break
+    return [sign for sign in signs if sign in found]
 
 
 def _line_ends(content: Content) -> NDArray[np.int64]:
