@@ -30,7 +30,7 @@ LOSSES = ("squared", "huber", "soft_l1", "cauchy", "absolute")
 @pytest.mark.parametrize(
     ("loss", "rho"),
     [
-        ("huber", lambda z: np.where(z <= 1, z, 2 * np.sqrt(z) - 1)),
+        ("huber", lambda z: np.where(z <= 1, z, 2 * np.sqrt(np.maximum(z, 0)) - 1)),
         ("soft_l1", lambda z: 2 * (np.sqrt(1 + z) - 1)),
         ("cauchy", lambda z: np.log(1 + z)),
     ],

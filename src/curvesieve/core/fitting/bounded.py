@@ -104,19 +104,21 @@ def inside_bounds(
         f_scale=rule.scale / unit, ftol=1e-15, xtol=1e-15, gtol=None, max_nfev=most * (p.size + 1),
     )  # fmt: skip
     came = np.clip(np.asarray(result.x), problem.lower, problem.upper)
-    ended = projected(problem, came, rule, watch)
+    ended = projected(problem, came, rule, watch, min(most, _MOST_STEPS))
     smooth = rule.loss in ("squared", "huber", "cauchy")
     converged = ended.converged or (not smooth and result.status > 0)
     return Ended(ended.values, bool(converged), int(result.njev or 0) + ended.iterations)
 
 
-def projected(problem: Problem, p: Floats, rule: Rule, watch: Callable[[Floats], None] | None = None) -> Ended:
-    """Projected steps from a place inside the bounds until none helps."""
+def projected(
+    problem: Problem, p: Floats, rule: Rule, watch: Callable[[Floats], None] | None = None, most: int = _MOST_STEPS
+) -> Ended:
+    """Projected steps from a place inside the bounds until none helps, at the most `most`."""
     lower, upper = problem.lower, problem.upper
     p = _settled(problem, p, rule)
     r, jacobian = problem.both(p)
     cost, damping = rule.cost(r), 1e-6
-    for iteration in range(1, _MOST_STEPS + 1):
+    for iteration in range(1, most + 1):
         if watch is not None:
             watch(p)
         residual, columns = rule.turned(r, jacobian)
@@ -153,7 +155,7 @@ def projected(problem: Problem, p: Floats, rule: Rule, watch: Callable[[Floats],
             damping = max(damping / 20, 1e-14)
         if small:
             return Ended(p, met or _vanished(problem, r), iteration)
-    return Ended(p, False, _MOST_STEPS)
+    return Ended(p, False, most)
 
 
 def _settled(problem: Problem, p: Floats, rule: Rule) -> Floats:

@@ -65,6 +65,8 @@ def fit(
     if not scaled and us is None:
         raise InputError("scaled=False takes u as it is, but no u is given.")
     term = term_of(model, (float(np.min(xs)), float(np.max(xs)))) if is_known(model) and xs.size else None
+    if term is not None and term.over_peaks:
+        raise InputError(f"{term.label} is made of the peaks that stand on it, and cannot be fitted by its name alone.")
     summed = formula_sum(term.formula, (term.variable,)) if term else formula_sum(model, variables)
     if term is None:
         _must_vary(summed, model, variables)

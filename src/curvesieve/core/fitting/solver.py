@@ -27,6 +27,7 @@ _GRADIENT_LIMIT = 1e-6
 """Largest cosine between residual and a Jacobian column that still counts as a minimum."""
 _GRADIENT_BEFORE = 1e-4
 """The same before a last step that was not looked at again; it makes the cosine some thousand times smaller."""
+_LEAST_ON_THE_WAY = 5
 _NEARER, _NEAR_ENOUGH = (0.1, 1e-2, 1e-3, 1e-4, 1e-6, 1e-8), 3
 """Scales, against the largest residual, at which a smooth loss comes near to that of absolute deviations; and how many
 of them a fit needs that only measures the noise: the nearer, the less the place depends on all points."""
@@ -60,8 +61,20 @@ def solve(
 ) -> Solution:
     """Minimises the problem's loss from its start, with at the most `most` evaluations for each parameter.
 
-    `watch` sees each Jacobian's place and may raise to stop.
+    `watch` sees each Jacobian's place and may raise to stop. Raises InputError where the numbers end: a sum beyond all
+    floats, an algebra that finds no answer.
     """
+    try:
+        return _solved(problem, watch, most)
+    except InputError:
+        raise
+    except (np.linalg.LinAlgError, ValueError) as error:
+        raise InputError(
+            "The fit ran away beyond all numbers; choose other starts, limit its parameters, or another unit of y."
+        ) from error
+
+
+def _solved(problem: Problem, watch: Callable[[Floats], None] | None, most: int) -> Solution:
     start = problem.start[problem.free]
     with np.errstate(all="ignore"):
         squared = problem.loss == "squared"
@@ -198,7 +211,7 @@ def _bounded_or_robust(problem: Problem, start: Floats, watch: Callable[[Floats]
     ended = Ended(inside, False, 0)
     rule = Rule("squared")
 
-    def run(**changed: float | str) -> None:
+    def run(most: int = most, **changed: float | str) -> None:
         nonlocal ended, rule
         rule = replace(rule, **changed)  # type: ignore[arg-type]  # a loss or a scale
         made = inside_bounds(problem, ended.values, rule, watch, most)
@@ -211,10 +224,11 @@ def _bounded_or_robust(problem: Problem, start: Floats, watch: Callable[[Floats]
             return _ended(problem, _place(problem, ended.values, ended.iterations))
     else:
         # The noise is measured on a fit that outliers cannot pull: absolute deviations, approached from above.
-        run(loss="soft_l1", scale=float(np.sqrt(np.mean(first**2))) or 1.0)
+        on_the_way = max(_LEAST_ON_THE_WAY, most // 10)  # such a fit is only where the next one begins
+        run(on_the_way, loss="soft_l1", scale=float(np.sqrt(np.mean(first**2))) or 1.0)
         span = float(np.max(np.abs(problem.residuals(ended.values)))) or 1.0
         for factor in _NEARER if problem.loss == "absolute" else _NEARER[:_NEAR_ENOUGH]:
-            run(scale=factor * span)
+            run(on_the_way, scale=factor * span)
         scale = 1.4826 * float(np.median(np.abs(problem.residuals(ended.values)))) or 1.0
         if problem.loss != "absolute":
             run(loss=problem.loss, scale=TUNING[problem.loss] * scale)
