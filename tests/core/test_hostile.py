@@ -101,3 +101,24 @@ def test_what_is_arithmetic_after_all_is_compiled_within_reason(text):
     except FormulaError:
         pass
     assert time.monotonic() - begun < 20.0
+
+
+WHOLE = [
+    "k = 1/tau\nc + A*exp(-k*t)", "y(t) = a*exp(-(t/tau)^b) + |c|", "where(x < x0, a, b*x) + 2(x+1)·√(x²+1)",
+    "h = erfc((x-m)/s)\nmin(h, 1)/max(x, 2) − 3e-4", "y = J₀(k*x) + 2x^-1 + sin(x)^2; z",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("text", WHOLE)
+def test_every_beginning_and_every_gap_of_a_formula_is_read_or_refused_at_a_place(text):
+    """What stands in the field while it is typed, or retyped from the middle."""
+    pieces = [text[:i] for i in range(len(text) + 1)] + [text[i:] for i in range(len(text))]
+    pieces += [text[:i] + text[i + n :] for n in (1, 2, 5) for i in range(len(text))]
+    refused = {}
+    for piece in pieces:
+        try:
+            parse(piece, ("x",))
+        except FormulaError as error:
+            refused[piece] = error
+    assert len(refused) > 10
+    assert all(0 <= error.position <= len(piece) and str(error) for piece, error in refused.items())

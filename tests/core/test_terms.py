@@ -154,6 +154,14 @@ def test_own_terms_are_open_files(tmp_path):
     path.write_text(text)
     assert json.loads(text)["formula"] == own.formula
     assert read_term(path) == own
+    alike = own.model_copy(update={"name": "Two-site"})
+    other, written = term_file(alike, tmp_path)
+    assert other != path, "names that only differ in a sign do not share a file"
+    other.write_text(written)
+    assert term_file(own, tmp_path)[0] == path
+    assert term_file(alike, tmp_path)[0] == other
+    assert {read_term(file).name for file in (path, other)} == {"Two site", "Two-site"}
+    other.unlink()
     term = own.as_term()
     assert (term.parameter("b").lower, term.parameter("b").start) == (0.0, 0.4)
     assert term.unit("slope") == (-1, 1)

@@ -177,6 +177,8 @@ class _Checker:
     def read(self, source: str, start: int) -> ast.expr:
         stripped = source.lstrip()
         start += len(source) - len(stripped)
+        if not stripped:
+            raise FormulaError("Behind the = there is nothing yet; write the expression there.", max(start - 1, 0))
         reader = Reader(stripped, start)
         pieces, self.places = reader.pieces, reader.places
         self.places.append(start + len(stripped.rstrip()))

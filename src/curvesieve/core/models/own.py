@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import math
 import re
@@ -123,4 +124,15 @@ def term_file(own: OwnTerm, folder: Path) -> tuple[Path, str]:
     slug = re.sub(r"[^\w-]+", "-", own.name).strip("-")
     if not slug:
         raise InputError("A term needs a name with a letter or a number in it.")
-    return folder / f"{slug}{SUFFIX}", own.model_dump_json(indent=1, exclude_none=True) + "\n"
+    path = folder / f"{slug}{SUFFIX}"
+    if path.exists() and _name_in(path) != own.name:  # “a b” and “a-b” are two terms
+        path = folder / f"{slug}-{hashlib.sha256(own.name.encode()).hexdigest()[:6]}{SUFFIX}"
+    return path, own.model_dump_json(indent=1, exclude_none=True) + "\n"
+
+
+def _name_in(path: Path) -> str | None:
+    """The name of the term in a file; None where it holds none."""
+    try:
+        return read_term(path).name
+    except InputError:
+        return None
