@@ -18,6 +18,7 @@ from curvesieve.core.intake.take import Take
 from curvesieve.core.models import OwnTerm
 from curvesieve.core.models.own import term_file
 from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.steps.trim import KeepRange, LeaveOut
 from curvesieve.core.study import Study, edits
 from tests.app.gestures import CTRL, SHIFT, choose_term, click, click_cell, double_click, drag, drop_files, type_into
 from tests.conftest import STRD
@@ -527,3 +528,19 @@ def test_a_hold_said_of_an_inner_weight_is_never_hidden(window):
     assert [row.name for row in table.rows] == ["c2", "a0", "a1", "a2"]
     w.session.modelling.change_state(0, "c2", "free", hold=False)
     assert [row.name for row in table.rows] == ["a0", "a1", "a2"]
+
+
+def test_counts_of_one_and_shares_of_nothing_are_written_as_they_are_said(window, qtbot):
+    x = np.linspace(0, 10, 40)
+    w = window(study_of(x, 3 + np.random.default_rng(1).normal(0, 0.1, 40)))
+    bench = w.curve_bench
+    choose_term(w, "constant")
+    fit(w, qtbot)
+    assert bench.model.foot.outcome.text().startswith("R² 0.0000 · "), "never −0.0000"
+    told = []
+    w.session.noticed.connect(lambda sentence, kind: told.append(sentence))
+    bench.drawer.ledger.copy_table()
+    assert told[-1] == "Copied 1 row of the ledger."
+    w.session.apply(edits.add_step(w.session.view.curve, LeaveOut(low=0.1, high=9.0), "l"), "leave out")
+    w.session.apply(edits.add_step(w.session.view.curve, KeepRange(low=0.0, high=0.1), "k"), "keep")
+    assert bench.sieve.count.text() == "1 point passes"

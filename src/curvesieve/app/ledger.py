@@ -13,6 +13,7 @@ from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Elided, button, label
 from curvesieve.core import units
+from curvesieve.core.errors import counted
 from curvesieve.core.reading import concise
 from curvesieve.core.study import ledger as core
 from curvesieve.core.study.files import write_text
@@ -183,7 +184,7 @@ class LedgerDrawer(QWidget):
         clipboard = QGuiApplication.clipboard()
         if clipboard is not None and self.ledger.columns:
             clipboard.setText(core.to_tabs(self.ledger))
-            self.session.noticed.emit(f"Copied {len(self.ledger.rows)} rows of the ledger.", "word")
+            self.session.noticed.emit(f"Copied {counted(len(self.ledger.rows), 'row')} of the ledger.", "word")
 
     def ask_and_write(self) -> None:
         name = f"{self.ledger.title}.csv".replace("/", "-")

@@ -258,7 +258,7 @@ def _cells(place: int, row: Compared) -> list[str]:
         return [name, "–", "–", "–", "–", "–", "–"]
     s = row.result.statistics
     return [
-        name, str(len(row.result.free)), "–" if s.r2 is None else f"{s.r2:.5f}", f"{s.rmse:.4g}",
+        name, str(len(row.result.free)), "–" if s.r2 is None else f"{s.r2:z.5f}", f"{s.rmse:.4g}",
         "–" if s.aicc is None else f"{s.aicc:.1f}", "–" if row.weight is None else f"{row.weight:.3f}",
         "–" if row.p is None else _chance(row.p),
     ]  # fmt: skip

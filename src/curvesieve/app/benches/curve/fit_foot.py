@@ -87,10 +87,10 @@ class FitFoot(QWidget):
         result = entry.fit.result
         unit = units.shown(entry.fit.y_unit)
         s = result.statistics
-        r2 = "–" if s.r2 is None else f"{s.r2:.4f}"
+        r2 = "–" if s.r2 is None else f"{s.r2:z.4f}"
         state = f"converged in {counted(result.iterations, 'step')}" if result.converged else "did not converge"
         left_out = entry.fit.passed - entry.fit.used
-        used = f"{entry.fit.used:,} points used" + (f", {left_out:,} left out" if left_out else "")
+        used = f"{counted(entry.fit.used, 'point')} used" + (f", {left_out:,} left out" if left_out else "")
         self.outcome.setText(f"R² {r2} · RMSE {s.rmse:.3g} {unit} · {used} · {state}")
         self.outcome.show()
         problems = list(result.warnings) if result.converged else [result.message, *result.warnings]

@@ -23,7 +23,7 @@ from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.matrix import Histogram, Matrix
 from curvesieve.core.curve import Floats
-from curvesieve.core.errors import InputError
+from curvesieve.core.errors import InputError, counted
 from curvesieve.core.fitting.residuals import ResidualCheck
 from curvesieve.core.study.answers import (
     QUESTIONS,
@@ -269,8 +269,7 @@ class ResultPage(QWidget):
         if not said or clipboard is None:
             return
         clipboard.setText("\n".join(said[row].whole for row in rows) + "\n")
-        count = "1 answer" if len(rows) == 1 else f"{len(rows)} answers"
-        self.session.noticed.emit(f"Copied {count} with all digits.", "word")
+        self.session.noticed.emit(f"Copied {counted(len(rows), 'answer')} with all digits.", "word")
 
     def copy(self, way: str) -> None:
         """Puts the results on the clipboard."""

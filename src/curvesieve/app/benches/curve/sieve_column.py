@@ -101,7 +101,8 @@ class SieveColumn(QWidget):
             mesh.show_trail(trail)
             card.show_trail(trail, self.session.view.stage == trail.slot.id, self._fresh == trail.slot.id)
         shared = self.session.study.shares_sieve(entry.id)
-        passing = f"{counted(len(made.curve), 'point')} pass" if made.trail else ""
+        verb = "passes" if len(made.curve) == 1 else "pass"
+        passing = f"{counted(len(made.curve), 'point')} {verb}" if made.trail else ""
         self.count.setText(f"shared by the family · {passing}" if shared else passing)
 
     def _show_recorded(self, entry: CurveEntry, made: Sieved) -> None:

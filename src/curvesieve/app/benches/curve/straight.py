@@ -21,7 +21,7 @@ from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.table import plain_table, stretch
-from curvesieve.core.errors import InputError
+from curvesieve.core.errors import InputError, counted
 from curvesieve.core.fitting.straighten import STRAIGHTENINGS, Straight, own_axes, straighten
 from curvesieve.core.reading import plus_minus
 from curvesieve.core.study.compute import sieved_curve
@@ -147,9 +147,9 @@ class StraightPage(QWidget):
             for j, text in enumerate(cells):
                 self.table.setItem(i, j, QTableWidgetItem(text))
         r2 = made.line.statistics.r2
-        facts = f"The line: R² {r2:.5f}." if r2 is not None else "The line is exact."
+        facts = f"The line: R² {r2:z.5f}." if r2 is not None else "The line is exact."
         if made.left_out:
-            facts += f" {made.left_out:,} points have no value on these axes and are left out."
+            facts += f" Left out: {counted(made.left_out, 'point')} without a value on these axes."
         self.sentence.setText(f"{facts} {made.sentence}")
         self._draw(made)
 
