@@ -312,3 +312,27 @@ def test_opening_a_saved_study_by_drop(window, qtbot, tmp_path):
     assert w.header.study.whole_text() == "kept.sieve · saved"
     assert w.session.view.stage == MODEL
     assert read(tmp_path / "demo" / "loading-2p0wt.csv").source.sha256 in w.session.study.sources
+
+
+@pytest.mark.parametrize(("typed", "label"), [
+    ("interpolate", {"Resample", "Bridge"}), ("blank", {"Combine"}), ("integrate", {"Running area"}),
+    ("cosmic ray", {"Despike", "Despike by differences"}), ("normalise", {"Scale"}), ("derivative", {"Slope"}),
+    ("crop", {"Keep range"}), ("exclude", {"Leave out"}), ("fourier", {"Spectrum"}), ("background", {"Baseline"}),
+    ("replicates", {"Average"}), ("average", {"Average"}), ("tare", {"Zero"}), ("denoise", {"Smooth"}),
+])  # fmt: skip
+def test_steps_are_found_by_the_words_of_the_trade(window, demo_files, qtbot, typed, label):
+    w = window()
+    drop_files(w, demo_files[:1])
+    qtbot.waitUntil(lambda: len(w.tray.ready) == 1)
+    click(w.intake_bench.files.bring)
+    found = w.curve_bench.sieve.step_list
+    click(w.curve_bench.sieve.add)
+    QTest.keyClicks(found.field, typed)
+    assert label <= {item.text(0).strip() for item in found._items()}
+    QTest.keyClick(found.field, Qt.Key.Key_Return)
+    (slot,) = w.session.entry.slots
+    assert slot.step.label in label
+    w.finder.open()
+    QTest.keyClicks(w.finder.field, typed)
+    rows = [w.finder.list.item(i).text() for i in range(w.finder.list.count())]
+    assert {f"Add a step: {one}" for one in label} <= set(rows)

@@ -16,12 +16,13 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class ActionRow:
-    """One action. `enabled` is asked whenever the study changes."""
+    """One action. `enabled` is asked whenever the study changes; `words` are others that it is found by."""
 
     text: str
     keys: str
     run: Callable[[], object]
     enabled: Callable[[], bool] = lambda: True
+    words: str = ""
 
 
 def action_rows(window: Window) -> list[ActionRow]:
@@ -81,8 +82,12 @@ def step_rows(window: Window) -> list[ActionRow]:
     session, bench = window.session, window.curve_bench
     return [
         ActionRow(
-            f"Add a step: {step.label}", "", lambda s=step: bench.sieve.add_step(s), lambda: session.entry is not None
-        )  # type: ignore[misc]
+            f"Add a step: {step.label}",
+            "",
+            lambda s=step: bench.sieve.add_step(s),
+            lambda: session.entry is not None,
+            f"{step.summary} {step.words}",
+        )
         for step in registered_steps().values()
     ]
 
@@ -95,6 +100,7 @@ def make_actions(window: Window, rows: list[ActionRow]) -> list[QAction]:
         if row.keys:
             action.setShortcut(QKeySequence(row.keys))
         action.triggered.connect(lambda _=False, row=row: row.run())
+        action.setData(row.words)
         window.addAction(action)
         made.append((action, row))
 

@@ -40,7 +40,7 @@ class Finder(Popup):
         self.list.clear()
         for action in self.actions_:
             name = action.text().replace("&", "")
-            if not matches(name, wanted):
+            if not matches(f"{name} {action.data() or ''}", wanted):
                 continue
             keys = action.shortcut().toString()
             item = QListWidgetItem(f"{name}     {keys}" if keys else name)

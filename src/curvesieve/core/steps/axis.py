@@ -51,6 +51,7 @@ class CalibrateX(Step):
     intent = "re-axis"
     left_out = "by itself"
     summary = "Bring measured lines to their reference positions"
+    words = "calibration standard shift axis correct wavelength"
     reference = "reference lines: see `lines`"
 
     measured: tuple[float, ...] = StepField((), label="measured lines", unit="x", help="Positions found on this curve.")
@@ -128,6 +129,7 @@ class Resample(Step):
     label = "Resample"
     intent = "re-axis"
     summary = "Onto a regular grid, another curve's x, or given x"
+    words = "interpolate grid regrid rebin even spacing common x align"
 
     onto: Literal["grid", "another curve", "given x"] = StepField("grid", label="onto", help="Which x the points get.")
     method: Kind = StepField("linear", label="method", help="How values between points are found.")

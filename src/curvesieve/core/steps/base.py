@@ -99,6 +99,8 @@ class Step(BaseModel):
     label: ClassVar[str]
     intent: ClassVar[str]
     summary: ClassVar[str]
+    words: ClassVar[str] = ""
+    """Other words under which the trade looks for it."""
     reference: ClassVar[str] = ""
     left_out: ClassVar[LeftOut] = "dropped"
 

@@ -26,6 +26,7 @@ class Baseline(Banded):
     intent = "level"
     left_out = "shifted"
     summary = "Take off a constant, polynomial, least-squares or drawn baseline"
+    words = "background subtract drift fluorescence detrend"
     reference = (
         "ALS: Eilers and Boelens 2005; arPLS: Baek et al., Analyst 140 (2015) 250; airPLS: Zhang et al., Analyst 135 "
         "(2010) 1138; SNIP: Ryan et al., Nucl. Instrum. Methods B 34 (1988) 396 (references from memory); computed by "

@@ -47,6 +47,7 @@ class Bridge(Banded):
     intent = "repair"
     left_out = "by itself"
     summary = "Replace a faulty band by a curve fitted to its flanks"
+    words = "interpolate gap patch fill repair glitch artefact"
     reference = "least squares and propagation of uncertainty, JCGM 100:2008, 5.2.2"
 
     low: float | None = StepField(None, label="low", unit="x", help="Where the fault begins.")

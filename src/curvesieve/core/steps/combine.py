@@ -28,6 +28,7 @@ class Combine(Step):
     intent = "combine"
     left_out = "by itself"
     summary = "Subtract, add or divide by another curve"
+    words = "blank reference background subtract difference ratio correct"
 
     operation: Literal["subtract", "add", "multiply", "divide"] = StepField(
         "subtract", label="operation", help="What is done with the other curve."
@@ -165,6 +166,7 @@ class Average(Step):
     intent = "combine"
     left_out = "stay"
     summary = "Mean or median of the family's replicates"
+    words = "mean median replicates repeat combine"
 
     by: Literal["mean", "median"] = StepField("mean", label="by", help="The median is not pulled by one bad replicate.")
     donors: tuple[str, ...] = StepField(

@@ -48,6 +48,7 @@ class ShiftLevel(Step):
     intent = "repair"
     left_out = "shifted"
     summary = "Close a jump by an offset or a factor"
+    words = "jump offset discontinuity stitch detector change step"
 
     at: float | None = StepField(None, label="at", unit="x", help="x of the jump; empty: the largest one is found.")
     window: int = StepField(10, label="window", unit="points", ge=2, le=10_000, help="Points used on either side.")
@@ -125,6 +126,7 @@ class Zero(Banded):
     intent = "level"
     left_out = "by itself"
     summary = "Subtract the first point, a band's mean or a preload"
+    words = "tare origin offset toe preload subtract"
 
     axis: Literal["x", "y"] = StepField("y", label="axis", help="Which of the two is zeroed.")
     by: Literal["first point", "band", "value", "preload"] = StepField(
@@ -209,6 +211,7 @@ class Scale(Banded):
     intent = "level"
     left_out = "by itself"
     summary = "Factor, other unit, or normalised"
+    words = "normalise normalize convert unit multiply divide factor"
 
     axis: Literal["x", "y"] = StepField("y", label="axis", help="Which of the two is scaled.")
     by: Literal["factor", "unit", "maximum", "area", "band", "point"] = StepField(

@@ -41,6 +41,7 @@ class Despike(Step):
     intent = "repair"
     left_out = "by itself"
     summary = "Find spikes that no line could be, and patch them"
+    words = "cosmic ray spike outlier glitch remove hot pixel noise"
     reference = "own rule; second differences and lines as told in its help"
 
     window: int = StepField(
@@ -187,6 +188,7 @@ class DespikeDifferences(Step):
     intent = "repair"
     left_out = "stay"
     summary = "Find one-channel spikes by the steps between neighbours"
+    words = "cosmic ray spike outlier glitch remove"
     reference = "Whitaker and Hayes, Chemom. Intell. Lab. Syst. 179 (2018) 82"
 
     threshold: float = StepField(

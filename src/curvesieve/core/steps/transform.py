@@ -37,6 +37,7 @@ class Slope(Step):
     label = "Slope"
     intent = "transform"
     summary = "Derivative of order 1 to 3"
+    words = "differentiate derivative gradient rate"
     reference = "Savitzky and Golay, Anal. Chem. 36 (1964) 1627"
 
     order: int = StepField(1, label="order", ge=1, le=3, help="Order of the derivative.")
@@ -93,6 +94,7 @@ class RunningArea(Step):
     label = "Running area"
     intent = "transform"
     summary = "Integral from a chosen zero up to each point"
+    words = "integrate integral cumulative work energy area sum"
 
     rule: Literal["trapezium", "simpson"] = StepField("trapezium", label="rule", help="How the area is added up.")
     zero: float | None = StepField(
@@ -167,6 +169,7 @@ class Spectrum(Step):
     label = "Spectrum"
     intent = "transform"
     summary = "Fourier amplitude, phase or power against frequency"
+    words = "fft fourier transform frequency periodogram oscillation"
     reference = "Harris, Proc. IEEE 66 (1978) 51 (windows); Scargle, Astrophys. J. 263 (1982) 835 (from memory)"
 
     show: Literal["amplitude", "phase", "power"] = StepField("amplitude", label="show", help="What y becomes.")
@@ -285,6 +288,7 @@ class ReExpress(Step):
     intent = "transform"
     left_out = "by itself"
     summary = "New x and y by formulas in x and y"
+    words = "transform logarithm formula compute convert axes true stress"
 
     new_x: str = StepField("x", label="new x", help="A formula in x and y.")
     new_y: str = StepField("y", label="new y", help="A formula in x and y.")

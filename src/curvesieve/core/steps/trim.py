@@ -33,6 +33,7 @@ class KeepRange(Banded):
     intent = "trim"
     left_out = "by itself"
     summary = "Keep one stretch of x, drop the rest"
+    words = "crop cut trim window select region clip truncate limit"
 
     low: float | None = StepField(None, label="low", unit="x", help="Smallest x that passes; empty: no lower limit.")
     high: float | None = StepField(None, label="high", unit="x", help="Largest x that passes; empty: no upper limit.")
@@ -74,6 +75,7 @@ class LeaveOut(Banded):
     intent = "trim"
     left_out = "by itself"
     summary = "Keep points, but use them for nothing"
+    words = "exclude mask ignore omit flag outlier"
 
     low: float | None = StepField(None, label="low", unit="x", help="Where the band begins; empty with high: no band.")
     high: float | None = StepField(None, label="high", unit="x", help="Where the band ends.")
@@ -130,6 +132,7 @@ class SortMerge(Step):
     intent = "trim"
     left_out = "by itself"
     summary = "Order by x, average points that share it"
+    words = "order merge duplicates unique ascending replicate x"
 
     merge: bool = StepField(True, label="merge equal x", help="Average the points that share an x.")
 
