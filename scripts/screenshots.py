@@ -27,7 +27,8 @@ def main(folder: Path) -> None:
 def _drive(folder: Path) -> None:
     from PyQt6.QtTest import QTest
 
-    from curvesieve.app.main import demo_folder, make_application, make_window
+    from curvesieve.app.demonstration import demo_folder
+    from curvesieve.app.main import make_application, make_window
     from curvesieve.app.session import MODEL, View
     from curvesieve.demo import EXAMPLE
 

@@ -336,3 +336,19 @@ def test_steps_are_found_by_the_words_of_the_trade(window, demo_files, qtbot, ty
     QTest.keyClicks(w.finder.field, typed)
     rows = [w.finder.list.item(i).text() for i in range(w.finder.list.count())]
     assert {f"Add a step: {one}" for one in label} <= set(rows)
+
+
+def test_the_demo_is_one_click_away_and_never_takes_what_was_begun(window, demo_files, qtbot):
+    w = window()
+    assert not w.curve_bench.canvas.against.isVisible(), "there are no stages to compare yet"
+    click(w.curve_bench.canvas.demo)
+    qtbot.waitUntil(lambda: bool(w.session.study.document.curves), timeout=30000)
+    assert w.session.study.document.title == "marram-films"
+    assert w.session.path is None, "saving asks for a place of its own"
+    assert w.session.study.fit_is_current(w.session.view.curve)
+    other = window()
+    click(other.curve_bench.canvas.demo)
+    begun = study_of([0, 1, 2], [1, 2, 3])
+    other.session.begin(begun)
+    qtbot.waitUntil(lambda: not other.session.jobs.busy, timeout=30000)
+    assert other.session.study is begun

@@ -43,6 +43,7 @@ def action_rows(window: Window) -> list[ActionRow]:
         ActionRow("Save the study", "Ctrl+S", window.save),
         ActionRow("Save the study as…", "Ctrl+Shift+S", window.ask_save_as),
         ActionRow("Begin a new study", "Ctrl+N", window.new_study),
+        ActionRow("Look at the demo", "", window.open_demo, words="example sample tour help"),
         ActionRow("Bring in files…", "Ctrl+I", window.ask_files),
         ActionRow("Paste a table", "Ctrl+V", window.paste),
         ActionRow("Undo", "Ctrl+Z", session.undo, lambda: bool(session.undo_label)),

@@ -11,21 +11,12 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from curvesieve.app.defects import DefectKeeper
-from curvesieve.app.folders import application_folder
-from curvesieve.app.session import Session, View
+from curvesieve.app.demonstration import begin_demo, demo_folder, demo_study
+from curvesieve.app.session import Session
 from curvesieve.app.theme import apply_theme, load_fonts
 from curvesieve.app.window import Window
 from curvesieve.core.errors import InputError
 from curvesieve.core.study import load_study
-from curvesieve.demo import EXAMPLE, STUDY_NAME
-
-_DEMO_VERSION = 4
-"""Raised when the demo's content changes, so that an older copy is not shown."""
-
-
-def demo_folder() -> Path:
-    """Where the made-up files and the demo study lie, by the XDG base directories."""
-    return application_folder(f"demo-{_DEMO_VERSION}")
 
 
 def make_application() -> QApplication:
@@ -45,14 +36,7 @@ def make_window(path: str | None = None, demo: bool = False) -> Window:
     folder = None
     if demo:
         folder = demo_folder()
-        # The demo is opened as a study of its own, so that saving asks for a place and the demo stays as it is.
-        if not (folder / STUDY_NAME).exists():
-            from curvesieve.demo.build import write_demo
-
-            write_demo(folder)
-        study = load_study(folder / STUDY_NAME)
-        session.begin(study)
-        session.look(View(study.document.curves[EXAMPLE].id))
+        begin_demo(session, demo_study())
     elif path is not None:
         session.begin(load_study(path), Path(path))
         folder = Path(path).absolute().parent

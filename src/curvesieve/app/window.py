@@ -117,6 +117,7 @@ class Window(QMainWindow):
         for part in (self.shelf, canvas):
             part.files_asked.connect(self.ask_files)
         canvas.study_asked.connect(self.ask_open)
+        canvas.demo_asked.connect(self.open_demo)
         self.shelf.looked_at_curve.connect(lambda: self.show_bench("Curve"))
         self.shelf.menu_rows = [
             ("Look at the record's numbers", self.exports.show_numbers),
@@ -226,6 +227,23 @@ class Window(QMainWindow):
         if self._may_go():
             self.session.open(path)
             self.show_bench("Curve")
+
+    def open_demo(self) -> None:
+        """Opens the demo study; its files are made in the background where they are not there yet."""
+        from curvesieve.app.demonstration import begin_demo, demo_folder, demo_study
+
+        before = self.session.study
+
+        def done(study: Study) -> None:
+            if self.session.study is before and self._may_go():  # what was begun meanwhile is not taken away
+                begin_demo(self.session, study)
+                self.data_folder = demo_folder()
+                self.show_bench("Curve")
+
+        self.session.jobs.start(
+            "Making the demo", "demo", lambda _: demo_study(), done,
+            lambda sentence: self.session.noticed.emit(sentence, "problem"),
+        )  # fmt: skip
 
     def save(self) -> None:
         if self.session.path is None:

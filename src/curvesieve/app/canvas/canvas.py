@@ -47,6 +47,7 @@ class Canvas(QWidget):
 
     files_asked = pyqtSignal()
     study_asked = pyqtSignal()
+    demo_asked = pyqtSignal()
     pointer = pyqtSignal(str)
     hint = pyqtSignal(str)
 
@@ -113,6 +114,9 @@ class Canvas(QWidget):
         row.addStretch(1)
         row.addWidget(choose)
         row.addWidget(opened)
+        self.demo = button("Look at the demo", tip="Made-up spectra and relaxation curves, cleaned and fitted")
+        self.demo.clicked.connect(self.demo_asked)
+        row.addWidget(self.demo)
         row.addStretch(1)
         words = label("Drop files of measured curves here, or paste a table.", "strong")
         more = label("Text, spreadsheets, JCAMP-DX, HDF5 and more; preamble, names and units are found.", "muted")
@@ -159,6 +163,8 @@ class Canvas(QWidget):
         self._scene = scene = scene_of(self.session.study, self.session.view, self.session.sieved())
         for widget in (self.splitter, *self.controls):
             widget.setVisible(scene is not None)
+        if scene is None:
+            self.against.hide()
         self.empty.setVisible(scene is None)
         if scene is None:
             self._clear()
