@@ -1,4 +1,4 @@
-"""Narrow peaks among many points are found without a start: a sample of twenty each, of which 20 and 18 are found."""
+"""Narrow peaks among many points are found without a start: a sample of twenty each, all of which are found."""
 
 import numpy as np
 import pytest
