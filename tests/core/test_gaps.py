@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
+
 import numpy as np
 import pytest
 
 import curvesieve as cs
 from curvesieve.core import units
 from curvesieve.core.errors import FormulaError
+from curvesieve.core.formats import reading
 from curvesieve.core.formats.reading import tables
 from curvesieve.core.formula import parse
 from curvesieve.core.formula.compiled import to_sympy
 from curvesieve.core.formula.functions import FUNCTIONS
 from curvesieve.core.formula.inference import parameter_units
 from curvesieve.core.formula.numpycode import lambdified
+from curvesieve.core.intake.library import recognise
+from curvesieve.core.intake.pattern import guess
 from curvesieve.core.record import Source
 from curvesieve.core.steps.transform import Spectrum
 
@@ -99,8 +105,6 @@ def test_several_data_sets_of_one_file_have_names_and_one_has_none():
 
 @pytest.mark.parametrize("shape", [(6, 2), (2, 30), (30,), (12, 10), (10, 12)])
 def test_the_channels_of_a_bare_array_run_the_long_way(shape):
-    import io
-
     array = np.arange(float(np.prod(shape))).reshape(shape) ** 2
     content = io.BytesIO()
     np.save(content, array)
@@ -124,3 +128,45 @@ def test_the_periodogram_of_uneven_points_is_a_least_squares_sine_at_each_freque
         a, b = np.linalg.lstsq(np.column_stack([np.cos(angle), np.sin(angle)]), y, rcond=None)[0]
         assert made.y[i] == pytest.approx(np.hypot(a, b), rel=1e-6)
     assert made.x[np.argmax(made.y)] == pytest.approx(0.8, abs=0.06)
+
+
+def _npz(**members) -> bytes:
+    content = io.BytesIO()
+    np.savez(content, **members)
+    return content.getvalue()
+
+
+def test_one_bad_part_of_a_file_of_arrays_does_not_take_the_others():
+    x = np.linspace(0, 1, 9)
+    odd = {"title": np.array("made up"), "meta": np.array({"a": 1}, dtype=object), "n": np.array(3.0)}
+    content = io.BytesIO(_npz(x=x, y=x**2, **odd))
+    with zipfile.ZipFile(content, "a") as archive:
+        archive.writestr("readme.txt", "words")
+    (table,) = tables(Source("run.npz", content.getvalue()))
+    np.testing.assert_array_equal(table.record["y"].values, x**2)
+    assert {note.split(" is not read: ")[0] for note in table.record.notes} == {"meta", "readme.txt", "title", "n"}
+    with pytest.raises(cs.InputError, match="no array of numbers"):
+        tables(Source("words.npz", _npz(t=np.array(["a", "b"]))))
+
+
+def test_a_reader_that_fails_refuses_its_file_with_a_sentence(monkeypatch):
+    def broken(source):
+        raise AttributeError("no such thing")
+
+    monkeypatch.setattr(reading, "FORMATS", (type("F", (), {"recognises": lambda _: True, "read": broken}),))
+    with pytest.raises(cs.InputError, match=r"a\.csv cannot be understood \(AttributeError: no such thing\)"):
+        tables(Source("a.csv", b"1,2\n3,4\n"))
+
+
+@pytest.mark.parametrize("rows", [-5, -1, 0, 3, 10**6])
+@pytest.mark.parametrize("sign", ["", ",", "ab", "[", "\t"])
+def test_a_saved_pattern_that_makes_no_sense_fits_nothing(rows, sign):
+    table = tables(Source("a.csv", b"t (s),F (N)\n1,2\n2,5\n3,7\n"))[0]
+    wild = guess(table)
+    wild = wild.model_copy(update={
+        "channels": wild.channels[:1],
+        "text": wild.text.model_copy(update={"skipped_rows": rows, "name_row": rows - 1, "delimiter": sign}),
+    })  # fmt: skip
+    found, pattern = recognise(table, [wild])
+    assert found.record.channels[1].values.tolist() == [2.0, 5.0, 7.0]
+    assert pattern == guess(table)

@@ -7,6 +7,7 @@ import warnings
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.formats.archives import checked_zip
@@ -20,30 +21,47 @@ def recognises_numpy(content: bytes) -> bool:
 
 
 def read_numpy(source: Source) -> list[Table]:
-    """A .npy array (columns, or named fields) is one table; so are the 1-D arrays of a .npz together."""
+    """A .npy array (columns, or named fields) is one table; so are the 1-D arrays of a .npz together.
+
+    Parts of a .npz that are no arrays of numbers are told in the notes of its first table.
+    """
     try:
         if source.held.startswith(b"PK"):
             checked_zip(source)
         with warnings.catch_warnings():  # NumPy tells of an old header on standard error, where nobody sees it
             warnings.simplefilter("ignore")
             loaded = np.load(io.BytesIO(source.held), allow_pickle=False)
-        arrays = {name: loaded[name] for name in loaded.files} if hasattr(loaded, "files") else {"": loaded}
+            parts = {name: _part(loaded, name) for name in loaded.files} if hasattr(loaded, "files") else {"": loaded}
     except InputError:
         raise
     except Exception as error:  # NumPy and zipfile raise many kinds for a damaged file
         raise InputError(f"{source.name} cannot be read as NumPy arrays without pickles ({error}).") from error
-    tables = []
+    arrays = {name: part for name, part in parts.items() if isinstance(part, np.ndarray)}
+    unread = {name: part for name, part in parts.items() if not isinstance(part, np.ndarray)}
+    made: list[tuple[str, str, list[tuple[str, str, Any]]]] = []
     flat = {name: array for name, array in arrays.items() if array.ndim == 1 and array.dtype.kind in "iuf"}
     if len(flat) > 1 and len({array.size for array in flat.values()}) == 1:
-        tables.append(from_channels(source, "npz", "", [(n, "", a.astype(np.float64)) for n, a in flat.items()]))
+        made.append(("npz", "", [(n, "", a.astype(np.float64)) for n, a in flat.items()]))
         arrays = {name: array for name, array in arrays.items() if name not in flat}
     for name, array in arrays.items():
         channels = _columns(array)
         if channels:
-            tables.append(from_channels(source, "npz" if name else "npy", name if len(arrays) > 1 else "", channels))
-    if not tables:
+            made.append(("npz" if name else "npy", name if len(arrays) > 1 else "", channels))
+        else:
+            unread[name] = f"{array.dtype} of shape {array.shape}"
+    if not made:
         raise InputError(f"{source.name} holds no array of numbers in columns.")
-    return tables
+    notes = [f"{name} is not read: {why}" for name, why in unread.items()]
+    return [from_channels(source, *one, notes=notes if one is made[0] else ()) for one in made]
+
+
+def _part(loaded: Any, name: str) -> NDArray[Any] | str:
+    """A member of a .npz, or why it is no array that can be read."""
+    try:
+        found = loaded[name]
+    except ValueError as error:
+        return str(error)
+    return found if isinstance(found, np.ndarray) else "no array"
 
 
 def _columns(array: Any) -> list[tuple[str, str, Any]]:

@@ -71,11 +71,37 @@ def main_table(found: list[Table]) -> Table:
     return max(curves, key=lambda table: len(table.record) * len(table.record.channels), default=found[0])
 
 
+_FAULTS = (
+    ArithmeticError, AssertionError, AttributeError, LookupError, OSError, RuntimeError, TypeError, ValueError,
+)  # fmt: skip
+"""What a reader may fail with at bytes that nobody thought of: one file's end, and not that of others."""
+
+
 def tables(source: Source, watch: Watch | None = None) -> list[Table]:
     """All tables of a file, whatever its format; at least one. Raises InputError when there is none.
 
     `watch` is told the share that is read, and may raise to stop.
     """
+    try:
+        return _tables(source, watch)
+    except InputError:
+        raise
+    except (
+        ArithmeticError,
+        AssertionError,
+        AttributeError,
+        LookupError,
+        OSError,
+        RuntimeError,
+        TypeError,
+        ValueError,
+    ) as error:
+        raise InputError(
+            f"{source.name} cannot be understood ({type(error).__name__}: {error}); it may be damaged. Export it anew."
+        ) from error
+
+
+def _tables(source: Source, watch: Watch | None) -> list[Table]:
     head = source.content[:4096]
     if not head.strip() and not source.held.strip():
         raise InputError(f"{source.name} is empty; there is nothing to read in it.")

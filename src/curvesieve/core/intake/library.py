@@ -49,7 +49,10 @@ def load_patterns(folder: Path) -> tuple[list[Pattern], list[str]]:
 def recognise(table: Table, saved: Sequence[Pattern]) -> tuple[Table, Pattern]:
     """The table and its pattern: the first saved one that fits, or else the one that the table suggests."""
     for pattern in saved:
-        fits = fitting(pattern, table)
+        try:
+            fits = fitting(pattern, table)
+        except (LookupError, ValueError):  # a pattern with rows or signs that make no sense fits nothing
+            continue
         if fits is not None:
             return fits, pattern
     return table, guess(table)
