@@ -170,3 +170,21 @@ def test_a_saved_pattern_that_makes_no_sense_fits_nothing(rows, sign):
     found, pattern = recognise(table, [wild])
     assert found.record.channels[1].values.tolist() == [2.0, 5.0, 7.0]
     assert pattern == guess(table)
+
+
+def test_a_stray_cell_far_below_is_said_and_costs_nothing():
+    import openpyxl
+
+    book = openpyxl.Workbook()
+    sheet = book.active
+    sheet.append(["t (s)", "F (N)"])
+    for i in range(50):
+        sheet.append([i, i * i])
+    sheet.cell(9_000, 1).value, sheet.cell(9_000, 2).value = 77, 78  # some way below, but no stray cell yet
+    sheet.cell(1_048_576, 2).value = "x"
+    content = io.BytesIO()
+    book.save(content)
+    (table,) = tables(Source("stray.xlsx", content.getvalue()))
+    np.testing.assert_array_equal(table.record["F"].values[:50], np.arange(50.0) ** 2)
+    assert "1 row far below the others not read (first: row 1048576)" in table.record.notes
+    assert 77.0 in table.record["t"].values or any("9000" in note for note in table.record.notes)

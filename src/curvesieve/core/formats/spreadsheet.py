@@ -53,14 +53,39 @@ def _read_xlsx(source: Source) -> list[Table]:
             sheet.unmerge_cells(str(block))
             for column in range(block.min_col, block.max_col + 1):
                 sheet.cell(block.min_row, column).value = text
-        rows = [[_text(cell) for cell in row] for row in sheet.iter_rows(values_only=True)]
+        rows, beyond = _rows_of(sheet)
         table = from_cells(source, "xlsx", _title(sheet.title, values.sheetnames), rows)
         missing = _without_value(sheet, formulas[sheet.title])
         if table is None and missing:
             raise InputError(_no_values(source, sheet.title, missing))
         if table is not None:
-            found.append(_noted(table, missing))
+            found.append(_noted(table, missing, beyond))
     return found
+
+
+_FAR = 10_000
+"""So many blank rows end a sheet: a stray cell in its last row is no part of the table, nor worth a minute."""
+
+
+def _rows_of(sheet: Any) -> tuple[list[list[str]], str]:
+    """The texts of the rows of a sheet, and a word on filled rows far below them, which are not read.
+
+    From the cells that there are (openpyxl keeps them by place): its own walk makes one for every place up to the last.
+    """
+    texts: dict[int, dict[int, str]] = {}
+    for (row, column), cell in sheet._cells.items():
+        if cell.value is not None:
+            texts.setdefault(row, {})[column] = _text(cell.value)
+    filled = sorted(texts)
+    ends = [i for i in range(1, len(filled)) if filled[i] - filled[i - 1] > _FAR]
+    kept, far = (filled[: ends[0]], filled[ends[0] :]) if ends else (filled, [])
+    width = max((max(texts[row]) for row in kept), default=0)
+    rows = [
+        [texts.get(row, {}).get(column, "") for column in range(1, width + 1)]
+        for row in range(1, (kept[-1] if kept else 0) + 1)
+    ]
+    word = f"{counted(len(far), 'row')} far below the others not read (first: row {far[0]})" if far else ""
+    return rows, word
 
 
 def _title(title: str, titles: list[str]) -> str:
@@ -70,10 +95,10 @@ def _title(title: str, titles: list[str]) -> str:
 def _without_value(values: Any, formulas: Any) -> int:
     """How many formula cells have no cached value (the file was written without computing them)."""
     return sum(
-        isinstance(cell.value, str) and cell.value.startswith("=") and values[cell.coordinate].value is None
-        for row in formulas.iter_rows()
-        for cell in row
-        if cell.value is not None
+        isinstance(cell.value, str)
+        and cell.value.startswith("=")
+        and (place not in values._cells or values._cells[place].value is None)
+        for place, cell in formulas._cells.items()
     )
 
 
@@ -84,11 +109,10 @@ def _no_values(source: Source, sheet: str, missing: int) -> str:
     )
 
 
-def _noted(table: Table, missing: int) -> Table:
-    if not missing:
-        return table
-    note = f"{counted(missing, 'formula cell')} without a stored value, left blank"
-    return replace(table, record=replace(table.record, notes=(*table.record.notes, note)))
+def _noted(table: Table, missing: int, beyond: str = "") -> Table:
+    notes = [f"{counted(missing, 'formula cell')} without a stored value, left blank"] if missing else []
+    notes += [beyond] if beyond else []
+    return replace(table, record=replace(table.record, notes=(*table.record.notes, *notes))) if notes else table
 
 
 def _text(value: Any) -> str:
