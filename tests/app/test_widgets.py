@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QModelIndex, Qt
+from PyQt6.QtGui import QTextDocument, QTextDocumentFragment
 from PyQt6.QtTest import QAbstractItemModelTester, QTest
 
 from curvesieve.app.main import make_application
 from curvesieve.app.session import View
 from curvesieve.app.theme import DARK, LIGHT, family_colours
-from curvesieve.app.widgets.basics import Elided
+from curvesieve.app.widgets.basics import Elided, plain_tip
 from curvesieve.app.widgets.number import NumberField
 from curvesieve.app.widgets.popup import matches
 from curvesieve.app.widgets.switch import Switch
+from curvesieve.core.intake.take import Take
+from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.study import Study, edits
 from curvesieve.demo import EXAMPLE
 from curvesieve.demo.build import build_study
 from tests.app.gestures import click, type_into
@@ -164,3 +169,20 @@ def test_family_colours_are_distinct_and_ordered():
     assert len({colour.name() for colour in colours}) == 7
     assert family_colours(2)[0].name() == colours[0].name()
     assert family_colours(2)[1].name() == colours[-1].name()
+
+
+def test_names_with_signs_of_html_are_shown_as_they_are(window):
+    name = "signal for T<Tc & p>0 <b>bold</b>"
+    x = np.linspace(0, 1, 20)
+    record = Record(Source("a<b>.csv", b"m"), (Channel("T<Tc", "K", x), Channel(name, "N", x)))
+    w = window(edits.add_curves(Study(), [(record, Take(0, 1))], "f<i>", labels=["one <b>two</b>"]))
+    w.session.look(View(w.session.study.document.curves[0].id))
+    canvas = w.curve_bench.canvas
+    for side, wanted in (("left", f"{name} (N)"), ("bottom", "T<Tc (K)")):
+        shown = QTextDocument()
+        shown.setHtml(canvas.plot.axes[side].labelString())
+        assert wanted in shown.toPlainText()
+    assert "one <b>two</b>" in QTextDocumentFragment.fromHtml(canvas.title.text()).toPlainText()
+    tip = QTextDocumentFragment.fromHtml(plain_tip("x <b>y</b>\nz")).toPlainText()
+    assert tip == "x <b>y</b>\nz"
+    assert plain_tip("T<Tc") in ("T<Tc", "<qt>T&lt;Tc</qt>")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -201,8 +202,8 @@ class Canvas(QWidget):
         facts = [counted(len(scene.after), "point")]
         if caught:
             facts.append(f"{caught:,} caught")
-        label = scene.entry.label.replace("&", "&amp;").replace("<", "&lt;")
-        label = label if len(label) <= 48 else label[:46] + "…"
+        label = scene.entry.label
+        label = html.escape(label if len(label) <= 48 else label[:46] + "…")
         self.title.setText(
             f"<span style='font-weight:600'>{label}</span> <span style='color:{muted}'>{' · '.join(facts)}</span>"
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 from typing import Any
 
 import numpy as np
@@ -134,7 +135,8 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
 
     def set_labels(self, x: str, y: str) -> None:
         for side, text in (("bottom", x), ("left", y)):
-            self.axes[side].setLabel(text, color=colour("muted").name(), **{"font-size": "14px"})
+            # The library takes labels for HTML: a name such as T<Tc would lose its end.
+            self.axes[side].setLabel(html.escape(text), color=colour("muted").name(), **{"font-size": "14px"})
 
     def set_log(self, x: bool, y: bool) -> None:
         self.log_x, self.log_y = x, y

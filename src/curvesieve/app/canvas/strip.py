@@ -57,6 +57,7 @@ class CatchStrip(QWidget):
     def __init__(self, main: Plot) -> None:
         super().__init__()
         self.title = QLabel()
+        self.title.setTextFormat(Qt.TextFormat.PlainText)
         self.title.setProperty("role", "section")
         self.plot = Plot()
         self.plot.setXLink(main)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import html
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
@@ -23,6 +25,13 @@ def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
     if tip:
         made.setToolTip(tip)
     return made
+
+
+def plain_tip(text: str) -> str:
+    """A tip that Qt shows as it is: what looks like HTML to it is written as HTML."""
+    if not Qt.mightBeRichText(text):
+        return text
+    return "<qt>" + html.escape(text).replace("\n", "<br>") + "</qt>"
 
 
 class Elided(QLabel):
@@ -47,7 +56,7 @@ class Elided(QLabel):
     def _elide(self) -> None:
         shown = QFontMetrics(self.font()).elidedText(self._whole, Qt.TextElideMode.ElideRight, max(self.width(), 1))
         self.setText(shown)
-        self.setToolTip(self._whole if shown != self._whole else "")
+        self.setToolTip(plain_tip(self._whole) if shown != self._whole else "")
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

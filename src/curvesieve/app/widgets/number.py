@@ -27,6 +27,7 @@ class NumberField(QWidget):
         self.line.installEventFilter(self)
         self.line.editingFinished.connect(self._finish)
         self.unit = QLabel(unit)
+        self.unit.setTextFormat(Qt.TextFormat.PlainText)
         self.unit.setProperty("role", "muted")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
