@@ -185,3 +185,16 @@ def test_lines_are_brought_to_their_references_by_least_squares():
     ):
         with pytest.raises(cs.InputError, match=sentence):
             step.apply(cs.Curve(x, x))
+
+
+def test_an_average_stands_where_all_replicates_reach_and_the_rest_is_caught():
+    x = np.arange(12.0)
+    one = cs.Curve(x, 3 + x)
+    two = cs.Curve(x[2:], 4 + x[2:])
+    three = cs.Curve(x[:9], 5 + x[:9])
+    passed = Average().apply_among(one, Donors(two, three))
+    np.testing.assert_array_equal(passed.curve.x, x[2:9])
+    np.testing.assert_allclose(passed.curve.y, 4 + x[2:9])
+    np.testing.assert_array_equal(passed.caught.points, [0, 1, 9, 10, 11])
+    with pytest.raises(cs.InputError, match="no x in common"):
+        Average().apply_among(one, Donors(cs.Curve(x + 50, x)))

@@ -188,3 +188,35 @@ def test_a_stray_cell_far_below_is_said_and_costs_nothing():
     np.testing.assert_array_equal(table.record["F"].values[:50], np.arange(50.0) ** 2)
     assert "1 row far below the others not read (first: row 1048576)" in table.record.notes
     assert 77.0 in table.record["t"].values or any("9000" in note for note in table.record.notes)
+
+
+@pytest.mark.parametrize("by", ["maximum", "area", "band", "point"])
+def test_nothing_is_divided_by_a_reference_of_zero(by):
+    from curvesieve.core.steps.level import Scale
+
+    flat = cs.Curve(np.arange(9.0), np.zeros(9))
+    with pytest.raises(cs.InputError, match=f"the {by} is 0, by which nothing can be divided"):
+        Scale(by=by, low=1, high=5, at=3.0).apply(flat)
+
+
+@pytest.mark.parametrize(
+    ("dates", "seconds"),
+    [
+        (("12/12/2026", "12/13/2026"), 86_400), (("13/12/2026", "14/12/2026"), 86_400),
+        (("12.11.2026", "13.11.2026"), 86_400), (("2026-12-12", "2026-12-13"), 86_400),
+    ],
+)  # fmt: skip
+def test_a_day_beyond_twelve_tells_day_from_month(dates, seconds):
+    text = "When,F (N)\n" + "".join(f"{day} 10:00:00,{i}\n" for i, day in enumerate(dates))
+    record = tables(Source("days.csv", text.encode()))[0].record
+    assert record["When"].values.tolist() == [0.0, seconds]
+
+
+@pytest.mark.parametrize(
+    ("x", "goes_back", "repeats"), [([1, 2, 3], False, False), ([3, 2, 1], False, False), ([1, 3, 2], True, False),
+                                    ([1, 2, 2, 3], False, True), ([3, 3, 1], False, True)],
+)  # fmt: skip
+def test_what_is_odd_about_x_is_said_only_where_it_is(x, goes_back, repeats):
+    said = " ".join(cs.Curve(np.array(x, float), np.zeros(len(x))).oddities)
+    assert ("back" in said) == goes_back, said
+    assert ("share" in said or "repeat" in said or "same" in said) == repeats, said
