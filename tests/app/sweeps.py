@@ -16,9 +16,10 @@ from pathlib import Path
 from typing import Any, Literal, get_args, get_origin
 
 import numpy as np
+import pytest
 from PyQt6.QtCore import QCoreApplication, QEvent, QItemSelectionModel, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton, QStyle, QStyleOptionViewItem, QWidget
 
 from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE
 from curvesieve.app.benches.curve.step_card import StepCard
@@ -209,23 +210,52 @@ def terms(slugs: list[str]) -> int:
             choose_term(w, term.label)
         settled(w)
         assert any(placed.slug == slug for placed in w.session.entry.model.terms), slug
-        rows = len(model.table.rows)
-        for row in range(rows):
+        for row in range(len(model.table.rows)):
             for column, words in CELLS.items():
                 for i, text in enumerate(words):
+                    w.told.clear()
                     typed_cell(w, row, column, text, WAYS[(row + i) % 3])
                     settled(w)
-                    assert len(model.table.rows) >= rows
+                    taken(w, row, column, text)
                     count += 1
             if model.table.flags(model.table.index(row, HOLD)) & Qt.ItemFlag.ItemIsUserCheckable:
+                click(model.limits)
                 for _ in range(2):
-                    click(model.limits)
-                    index = model.table.index(row, HOLD)
-                    model.table.setData(index, Qt.CheckState.Checked.value, Qt.ItemDataRole.CheckStateRole)
-                    click(model.limits)
+                    held = model.table.rows[row].hold
+                    click_box(w, row)
+                    settled(w)
+                    assert model.table.rows[row].hold != held, (slug, row)
                     count += 1
+                click(model.limits)
         print(slug, count, flush=True)
     return done(w, count)
+
+
+def taken(w: Any, row: int, column: int, text: str) -> None:
+    """A number that was typed is there, or a sentence says why it is not; a text that is none is refused."""
+    shown = w.curve_bench.model.table.rows[row]
+    if shown.about or (shown.is_area and column != VALUE):
+        return
+    now = shown.value if column == VALUE else shown.limits[column - LOW]
+    try:
+        wanted = float(text)
+    except ValueError:
+        assert w.told or text in ("", "–"), (row, column, text)
+        return
+    assert w.told or now == pytest.approx(wanted), (row, column, text, now)
+
+
+def click_box(w: Any, row: int) -> None:
+    """Clicks the box of a hold, where the style draws it."""
+    view = w.curve_bench.model.view
+    index = view.model().index(row, HOLD)
+    view.scrollTo(index)
+    option = QStyleOptionViewItem()
+    option.initFrom(view)
+    option.rect = view.visualRect(index)
+    option.features = QStyleOptionViewItem.ViewItemFeature.HasCheckIndicator
+    box = view.style().subElementRect(QStyle.SubElement.SE_ItemViewItemCheckIndicator, option, view)
+    click(view.viewport(), box.center())
 
 
 def typed_cell(w: Any, row: int, column: int, text: str, way: str) -> None:

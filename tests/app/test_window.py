@@ -336,6 +336,9 @@ def test_steps_are_found_by_the_words_of_the_trade(window, demo_files, qtbot, ty
     QTest.keyClicks(w.finder.field, typed)
     rows = [w.finder.list.item(i).text() for i in range(w.finder.list.count())]
     assert {f"Add a step: {one}" for one in label} <= set(rows)
+    QTest.keyClick(w.finder.field, Qt.Key.Key_Return)
+    assert w.session.entry.slots[-1].step.label in label
+    assert len(w.session.entry.slots) == 2
 
 
 def test_the_demo_is_one_click_away_and_never_takes_what_was_begun(window, demo_files, qtbot):
@@ -348,7 +351,9 @@ def test_the_demo_is_one_click_away_and_never_takes_what_was_begun(window, demo_
     assert w.session.study.fit_is_current(w.session.view.curve)
     other = window()
     click(other.curve_bench.canvas.demo)
-    begun = study_of([0, 1, 2], [1, 2, 3])
+    begun, told = study_of([0, 1, 2], [1, 2, 3]), []
+    other.session.noticed.connect(lambda sentence, kind: told.append(sentence))
     other.session.begin(begun)
     qtbot.waitUntil(lambda: not other.session.jobs.busy, timeout=30000)
     assert other.session.study is begun
+    assert told == ["The demo is made; it was not opened, as another study was begun."]

@@ -6,6 +6,7 @@ The table is written by hand from the guide: other defaults would change the num
 from __future__ import annotations
 
 import math
+from ast import literal_eval
 
 import pytest
 
@@ -107,8 +108,8 @@ def test_defaults_and_limits_are_as_promised(field):
     slug, name = field.split(".")
     default, _, limits = TOLD[field].partition(" | ")
     kind = registered_steps()[slug]
-    assert getattr(kind(), name) == eval(default)  # our own table, above
-    whole = isinstance(eval(default), int) and not isinstance(eval(default), bool)
+    assert getattr(kind(), name) == literal_eval(default)
+    whole = isinstance(literal_eval(default), int) and not isinstance(literal_eval(default), bool)
     marks = limits.split()
     for sign, text in zip(marks[::2], marks[1::2], strict=True):
         at = float(text)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from curvesieve.app.widgets.popup import Popup, matches
+from curvesieve.app.widgets.popup import Popup, matches, rank
 
 _MOST_ROWS = 14
 
@@ -55,7 +55,14 @@ class Finder(Popup):
         height = min(self.list.count(), _MOST_ROWS) * self.list.sizeHintForRow(0) + 6
         self.list.setFixedHeight(height)
         self.resize(self.width(), height + self.field.sizeHint().height() + 28)
-        self.walk(0)
+        rows = [i for i in range(self.list.count()) if self._enabled(i)]
+        if rows:  # by its name rather than by a word about it
+            self.list.setCurrentRow(min(rows, key=lambda i: rank(self._name(i), wanted)))
+
+    def _name(self, row: int) -> str:
+        item = self.list.item(row)
+        action = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
+        return action.text().replace("&", "").removeprefix("Add a step: ") if action is not None else ""
 
     def walk(self, by: int) -> None:
         rows = [i for i in range(self.list.count()) if self._enabled(i)]

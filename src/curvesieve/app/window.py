@@ -232,13 +232,17 @@ class Window(QMainWindow):
         """Opens the demo study; its files are made in the background where they are not there yet."""
         from curvesieve.app.demonstration import begin_demo, demo_folder, demo_study
 
+        if not self._may_go():
+            return
         before = self.session.study
 
         def done(study: Study) -> None:
-            if self.session.study is before and self._may_go():  # what was begun meanwhile is not taken away
-                begin_demo(self.session, study)
-                self.data_folder = demo_folder()
-                self.show_bench("Curve")
+            if self.session.study is not before:
+                self.session.noticed.emit("The demo is made; it was not opened, as another study was begun.", "word")
+                return
+            begin_demo(self.session, study)
+            self.data_folder = demo_folder()
+            self.show_bench("Curve")
 
         self.session.jobs.start(
             "Making the demo", "demo", lambda _: demo_study(), done,

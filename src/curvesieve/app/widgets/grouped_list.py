@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
-from curvesieve.app.widgets.popup import Popup, matches
+from curvesieve.app.widgets.popup import WORST_RANK, Popup, matches, rank
 
 _SIZE = (560, 620)
 
@@ -25,15 +25,6 @@ class Choosable:
     about: str
     value: Any
     words: str = ""
-
-
-_WORST = 4
-
-
-def _rank(label: str, wanted: str) -> int:
-    """How well a label is what is typed: its whole, its beginning, a part of it, or only a word about it."""
-    label, wanted = label.casefold(), wanted.strip().casefold()
-    return 0 if label == wanted else 1 if label.startswith(wanted) else 2 if wanted in label else 3
 
 
 class GroupedList(Popup):
@@ -73,7 +64,7 @@ class GroupedList(Popup):
     def fill(self, wanted: str) -> None:
         self.tree.clear()
         group = ""
-        best: tuple[int, QTreeWidgetItem | None] = (_WORST, None)
+        best: tuple[int, QTreeWidgetItem | None] = (WORST_RANK, None)
         for row in self.rows_now():
             if not matches(f"{row.group} {row.label} {row.about} {row.words}", wanted):
                 continue
@@ -89,8 +80,8 @@ class GroupedList(Popup):
             item.setToolTip(1, row.about)
             item.setData(0, Qt.ItemDataRole.UserRole, (row.value,))
             self.tree.addTopLevelItem(item)
-            if (rank := _rank(row.label, wanted)) < best[0]:
-                best = (rank, item)
+            if (well := rank(row.label, wanted)) < best[0]:
+                best = (well, item)
         if not self.tree.topLevelItemCount():
             nothing = QTreeWidgetItem([self.nothing, ""])
             nothing.setFlags(Qt.ItemFlag.NoItemFlags)

@@ -12,6 +12,15 @@ def matches(text: str, wanted: str) -> bool:
     return all(word in text.casefold() for word in wanted.casefold().split())
 
 
+WORST_RANK = 4
+
+
+def rank(name: str, wanted: str) -> int:
+    """How well a name is what is typed: its whole, its beginning, a part of it, or only a word about it."""
+    name, wanted = name.casefold(), wanted.strip().casefold()
+    return 0 if name == wanted else 1 if name.startswith(wanted) else 2 if wanted in name else 3
+
+
 class Popup(QFrame):
     """The field and its keys. Subclasses fill a list, walk it, and do what is chosen."""
 

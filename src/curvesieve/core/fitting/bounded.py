@@ -16,6 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.problem import Problem
 
 Floats = NDArray[np.float64]
@@ -80,6 +81,13 @@ class Ended:
     iterations: int
 
 
+def beyond_all_numbers() -> InputError:
+    """What is said where sums or slopes are larger, or smaller, than any float."""
+    return InputError(
+        "The fit ran away beyond all numbers; choose other starts, limit its parameters, or another unit of y."
+    )
+
+
 def inside_bounds(
     problem: Problem, p: Floats, rule: Rule, watch: Callable[[Floats], None] | None, most: int = MOST_EVALUATIONS
 ) -> Ended:
@@ -98,11 +106,16 @@ def inside_bounds(
         slopes = problem.both(q)[1].T / unit
         return slopes if math.isfinite(np.add.reduce(slopes, axis=None)) else np.nan_to_num(slopes, posinf=0, neginf=0)
 
-    result = least_squares(
-        residuals, p, jac=jacobian, bounds=(problem.lower, problem.upper), method="trf", x_scale="jac",
-        loss="linear" if rule.loss == "squared" else rule.loss,  # type: ignore[arg-type]  # one of LOSSES
-        f_scale=rule.scale / unit, ftol=1e-15, xtol=1e-15, gtol=None, max_nfev=most * (p.size + 1),
-    )  # fmt: skip
+    try:
+        result = least_squares(
+            residuals, p, jac=jacobian, bounds=(problem.lower, problem.upper), method="trf", x_scale="jac",
+            loss="linear" if rule.loss == "squared" else rule.loss,  # type: ignore[arg-type]  # one of LOSSES
+            f_scale=rule.scale / unit, ftol=1e-15, xtol=1e-15, gtol=None, max_nfev=most * (p.size + 1),
+        )  # fmt: skip
+    except InputError:
+        raise
+    except ValueError as error:  # SciPy's word for sums beyond all floats
+        raise beyond_all_numbers() from error
     came = np.clip(np.asarray(result.x), problem.lower, problem.upper)
     ended = projected(problem, came, rule, watch, min(most, _MOST_STEPS))
     smooth = rule.loss in ("squared", "huber", "cauchy")

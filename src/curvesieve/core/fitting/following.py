@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from curvesieve.core.errors import InputError, nearest
-from curvesieve.core.fitting.result import FitResult, Followed
+from curvesieve.core.fitting.result import FitResult, Followed, correlation
 from curvesieve.core.formula import compile_formula, parse
 from curvesieve.core.models import Model, Term
+from curvesieve.core.models.term import Derived
 
 Floats = NDArray[np.float64]
 
@@ -44,9 +45,26 @@ def _with_slopes(result: FitResult, text: str, full_name: Callable[[str], str]) 
     return value, slopes
 
 
+def derived_quantity(
+    result: FitResult, derived: Derived, full_name: Callable[[str], str] = str
+) -> tuple[float, float | None]:
+    """The value and u of a quantity that a term declares."""
+    value, slopes = _derived(result, derived, full_name)
+    return value, result.propagated(slopes)
+
+
+def _derived(
+    result: FitResult, derived: Derived, full_name: Callable[[str], str]
+) -> tuple[float, dict[str, float]]:  # fmt: skip
+    if not derived.weights:
+        return _with_slopes(result, derived.formula, full_name)
+    slopes = {full_name(name): weight for name, weight in derived.weights}
+    return sum(weight * result.parameters[name].value for name, weight in slopes.items()), slopes
+
+
 def following_from(term: Term, result: FitResult) -> dict[str, Followed]:
     """What a library term's own fit says beyond its parameters: a peak's area, the coefficients of a polynomial."""
-    return {derived.name: Followed(*quantity(result, derived.formula)) for derived in term.derived}
+    return {derived.name: Followed(*derived_quantity(result, derived)) for derived in term.derived}
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,21 +78,23 @@ class Shown:
 
 def shown(model: Model, result: FitResult) -> list[Shown]:
     """The free parameters, and for the weights of an inner basis what follows from them in their place."""
+    inner = model.inner
     found = [
         Shown(name, result.parameters[name].value, result.gradient({name: 1.0}))
         for name in result.free
-        if name not in model.inner
+        if name not in inner
     ]
     for placed in model.terms:
         for derived in placed.term.derived if placed.term.basis else ():
-            value, slopes = _with_slopes(result, derived.formula, placed.full_name)
+            value, slopes = _derived(result, derived, placed.full_name)
             found.append(Shown(placed.full_name(derived.name), value, result.gradient(slopes)))
     return found
 
 
-def shown_covariance(found: Sequence[Shown], result: FitResult) -> Floats | None:
-    """The covariance of what is shown; None where the fit has none."""
-    if result.covariance is None:
+def shown_correlation(found: Sequence[Shown], result: FitResult) -> Floats | None:
+    """The correlation matrix of what is shown; None where the fit has no covariance."""
+    if result.covariance is None or not found:
         return None
-    slopes = np.array([one.slopes for one in found]).reshape(len(found), len(result.free))
-    return np.asarray(slopes @ np.array(result.covariance) @ slopes.T)
+    # A correlation does not ask for the size of the slopes, and their squares might lie beyond all floats.
+    slopes = np.array([one.slopes / (np.abs(one.slopes).max(initial=0.0) or 1.0) for one in found])
+    return correlation(slopes @ np.array(result.covariance) @ slopes.T)

@@ -108,10 +108,15 @@ class FitResult(BaseModel):
 
     def propagated(self, slopes: Mapping[str, float]) -> float | None:
         """√(gᵀ C g): the u of a quantity with these slopes (law of propagation, JCGM 100:2008, 5.2.2)."""
-        if self.covariance is None:
-            return None
-        g = self.gradient(slopes)
-        return float(np.sqrt(max(g @ np.array(self.covariance) @ g, 0.0)))
+        return self.u_along(self.gradient(slopes))
+
+    def u_along(self, gradient: NDArray[np.float64]) -> float | None:
+        """The same for slopes against the free parameters, of any size."""
+        size = float(np.abs(gradient).max(initial=0.0))
+        if self.covariance is None or not 0 < size < np.inf:
+            return None if self.covariance is None or size else 0.0
+        g = gradient / size
+        return size * float(np.sqrt(max(g @ np.array(self.covariance) @ g, 0.0)))
 
     def correlation(self) -> NDArray[np.float64] | None:
         """The correlation matrix of the free parameters, in the order of `free`."""

@@ -11,7 +11,14 @@ from numpy.typing import NDArray
 from scipy.linalg.lapack import dpotrf, dpotrs
 
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.bounded import MOST_EVALUATIONS, ROUNDING_RESIDUAL, Ended, Rule, inside_bounds
+from curvesieve.core.fitting.bounded import (
+    MOST_EVALUATIONS,
+    ROUNDING_RESIDUAL,
+    Ended,
+    Rule,
+    beyond_all_numbers,
+    inside_bounds,
+)
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.fitting.quick import Place, gram, normal_equations
 
@@ -66,12 +73,8 @@ def solve(
     """
     try:
         return _solved(problem, watch, most)
-    except InputError:
-        raise
-    except (np.linalg.LinAlgError, ValueError) as error:
-        raise InputError(
-            "The fit ran away beyond all numbers; choose other starts, limit its parameters, or another unit of y."
-        ) from error
+    except np.linalg.LinAlgError as error:
+        raise beyond_all_numbers() from error
 
 
 def _solved(problem: Problem, watch: Callable[[Floats], None] | None, most: int) -> Solution:

@@ -86,16 +86,7 @@ def tables(source: Source, watch: Watch | None = None) -> list[Table]:
         return _tables(source, watch)
     except InputError:
         raise
-    except (
-        ArithmeticError,
-        AssertionError,
-        AttributeError,
-        LookupError,
-        OSError,
-        RuntimeError,
-        TypeError,
-        ValueError,
-    ) as error:
+    except _FAULTS as error:
         raise InputError(
             f"{source.name} cannot be understood ({type(error).__name__}: {error}); it may be damaged. Export it anew."
         ) from error

@@ -31,6 +31,8 @@ def area_at_start(placed: PlacedTerm) -> float:
 
 def at_start(placed: PlacedTerm, derived: Derived) -> float:
     """What follows from a placed term's parameters, at their starts."""
+    if derived.weights:
+        return sum(weight * placed.parameters[name].start for name, weight in derived.weights)
     formula = parse(derived.formula, ())
     return float(evaluate(formula, {name: placed.parameters[name].start for name in formula.parameters}))
 

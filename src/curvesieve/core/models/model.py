@@ -77,7 +77,8 @@ class Model(BaseModel):
     def following(self) -> dict[str, tuple[PlacedTerm, Derived]]:
         """What follows from the parameters by full names, such as ``area_1``, and from which term."""
         found = {p.full_name(derived.name): (p, derived) for p in self.terms for derived in p.term.derived}
-        return {name: pair for name, pair in found.items() if name not in self.names}
+        names = set(self.names)
+        return {name: pair for name, pair in found.items() if name not in names}
 
     @property
     def inner(self) -> tuple[str, ...]:

@@ -36,12 +36,16 @@ class Parameter:
 
 @dataclass(frozen=True)
 class Derived:
-    """A quantity computed from a term's parameters, as a formula in their names."""
+    """A quantity computed from a term's parameters, as a formula in their names.
+
+    One that is linear in them says its weights by name, too: then nothing has to be differentiated.
+    """
 
     name: str
     formula: str
     reference: str
     unit: Powers | None = None
+    weights: tuple[tuple[str, float], ...] = ()
 
 
 @dataclass(frozen=True)

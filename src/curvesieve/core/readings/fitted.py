@@ -8,7 +8,7 @@ from fractions import Fraction
 from curvesieve.core import units
 from curvesieve.core.errors import FormulaError, InputError
 from curvesieve.core.fitting import FitResult
-from curvesieve.core.fitting.following import quantity
+from curvesieve.core.fitting.following import derived_quantity, quantity
 from curvesieve.core.formula import parse
 from curvesieve.core.formula.dimension import dimension
 from curvesieve.core.models import Model, PlacedTerm
@@ -54,7 +54,7 @@ def fit_readings(model: Model, result: FitResult, x_unit: str, y_unit: str) -> t
 def following_readings(placed: PlacedTerm, result: FitResult, axes: tuple[str, str]) -> list[FitReading]:
     """What follows from one term's parameters: a peak's area, the coefficients of a polynomial."""
     return [
-        _reading(placed, d.name, *quantity(result, d.formula, placed.full_name), axes, d.reference)
+        _reading(placed, d.name, *derived_quantity(result, d, placed.full_name), axes, d.reference)
         for d in placed.term.derived
     ]
 

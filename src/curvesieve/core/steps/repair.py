@@ -12,6 +12,7 @@ from curvesieve.core.curve import Curve, Flag
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.steps import spikes
 from curvesieve.core.steps.base import Caught, Passed, Step, StepField
+from curvesieve.core.steps.templates import REACH, SIDE
 
 _MAD_TO_SIGMA = 1.4826
 """Standard deviation over median absolute deviation for normal noise, 1/Φ⁻¹(3/4)."""
@@ -66,7 +67,7 @@ class Despike(Step):
     def apply(self, curve: Curve) -> Passed:
         used = np.flatnonzero((curve.flags & Flag.LEFT_OUT) == 0)
         n = used.size
-        needed = max(self.window, spikes.SIDE)
+        needed = max(self.window, SIDE)
         if n < needed:
             raise InputError(f"a window of {self.window} points needs {needed} points, and the curve has {n} to use.")
         y = curve.y[used].copy()
@@ -94,7 +95,7 @@ class Despike(Step):
         if count and self.narrowest < _LINE:
             left = np.flatnonzero((self._stands_out(y, sigma) > 0) & ~caught)
             narrow = left[~spikes.judge(y, left, sigma[left], self.threshold, _LINE).lines]
-            lines = np.count_nonzero(np.diff(narrow) > spikes.REACH) + bool(narrow.size)
+            lines = np.count_nonzero(np.diff(narrow) > REACH) + bool(narrow.size)
             if lines <= _FEW * count:
                 self._rounds(y, sigma, caught, _LINE)
         return caught, sigma
@@ -152,7 +153,7 @@ class Despike(Step):
                 raise InputError("every point stands out from its neighbours; raise the threshold.")
             y[caught] = np.interp(np.flatnonzero(caught), np.flatnonzero(~caught), y[~caught])
             settled[at] = True
-            settled &= np.convolve(fresh, np.ones(2 * spikes.REACH + 3), mode="same") == 0
+            settled &= np.convolve(fresh, np.ones(2 * REACH + 3), mode="same") == 0
         return count
 
     def digest(self) -> str:

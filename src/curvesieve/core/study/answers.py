@@ -12,11 +12,10 @@ import numpy as np
 from curvesieve.core import units
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.following import shown, shown_covariance
+from curvesieve.core.fitting.following import shown, shown_correlation
 from curvesieve.core.fitting.prediction import Found, coverage
 from curvesieve.core.fitting.profile import Interval, bootstrap, profile_intervals
 from curvesieve.core.fitting.residuals import ResidualCheck, histogram, residual_check
-from curvesieve.core.fitting.result import correlation
 from curvesieve.core.numerals import numbers_in
 from curvesieve.core.reading import plus_minus
 from curvesieve.core.readings.fitted import own_reading
@@ -147,30 +146,29 @@ def intervals(
     """
     problem, on = fitted_curve(study, curve_id)
     model, result = study.entry(curve_id).model, on.result
+    inner = model.inner
     coefficients = [one for one in shown(model, result) if one.name not in result.free]
     if way == "bootstrap":
         drawn = bootstrap(problem, result, watch=watch)
         moves = drawn.samples - [result.parameters[name].value for name in result.free]
-        return tuple(one for one in drawn.intervals if one.name not in model.inner) + tuple(
+        return tuple(one for one in drawn.intervals if one.name not in inner) + tuple(
             Interval(one.name, float(low), float(high), 0.95)
             for one in coefficients
             for low, high in [np.quantile(one.value + moves @ one.slopes, [0.025, 0.975])]
         )
-    found = profile_intervals(problem, result, watch=watch, without=model.inner)
-    matrix = shown_covariance(coefficients, result)
-    if model.peaks or matrix is None:
+    found = profile_intervals(problem, result, watch=watch, without=inner)
+    if model.peaks:
         return found
-    reach = coverage(result, 0.95) * np.sqrt(np.diag(matrix))
+    halves = [coverage(result, 0.95) * (result.u_along(one.slopes) or 0.0) for one in coefficients]
     return found + tuple(
         Interval(one.name, one.value - half, one.value + half, 0.95)
-        for one, half in zip(coefficients, reach.tolist(), strict=True)
+        for one, half in zip(coefficients, halves, strict=True)
     )
 
 
 def interval_lines(study: Study, curve_id: str, way: str, watch: Callable[[float], None] | None = None) -> list[Said]:
     """`intervals` in sentences, with units; an end that does not exist is open."""
     unit_of = units_of_parameters(study, curve_id)
-
     said = []
     for one in intervals(study, curve_id, way, watch):
         low, high = ("open" if math.isinf(end) else end for end in (one.low, one.high))
@@ -184,8 +182,7 @@ def correlations(study: Study, curve_id: str) -> tuple[tuple[str, ...], Floats |
     entry = study.entry(curve_id)
     assert entry.fit is not None, "asked of a curve without a fit"
     found = shown(entry.model, entry.fit.result)
-    matrix = shown_covariance(found, entry.fit.result)
-    return tuple(one.name for one in found), None if matrix is None else correlation(matrix)
+    return tuple(one.name for one in found), shown_correlation(found, entry.fit.result)
 
 
 def units_of_parameters(study: Study, curve_id: str) -> dict[str, str]:

@@ -49,7 +49,8 @@ def copied(study: Study, curve_id: str, way: str) -> str:
     problem, on = fitted_curve(study, curve_id)
     unit_of = units_of_parameters(study, curve_id)
     following = _following(entry, passed_units(study, curve_id) or ("", ""))
-    said = {name: p for name, p in on.result.parameters.items() if name not in entry.model.inner}
+    inner = entry.model.inner
+    said = {name: p for name, p in on.result.parameters.items() if name not in inner}
     result = on.result.model_copy(update={"parameters": said})
     match way:
         case "table":

@@ -6,6 +6,7 @@ digits. The coefficients of the powers follow exactly and are read off as a0, a1
 
 from __future__ import annotations
 
+import math
 import re
 from functools import lru_cache
 
@@ -37,11 +38,19 @@ def _powers(degree: int, middle: float, half: float) -> list[list[float]]:
     By n·Pₙ = (2n − 1)·t·Pₙ₋₁ − (n − 1)·Pₙ₋₂ (DLMF 18.9).
     """
     rows = [np.ones(1), np.array([-middle, 1.0]) / half]
-    for n in range(2, degree + 1):
-        longer = (2 * n - 1) * np.convolve(rows[1], rows[n - 1])
-        longer[: n - 1] -= (n - 1) * rows[n - 2]
-        rows.append(longer / n)
+    with np.errstate(all="ignore"):
+        for n in range(2, degree + 1):
+            longer = (2 * n - 1) * np.convolve(rows[1], rows[n - 1])
+            longer[: n - 1] -= (n - 1) * rows[n - 2]
+            rows.append(longer / n)
     return [row.tolist() for row in rows]
+
+
+def _coefficient(k: int, table: list[list[float]], degree: int) -> Derived:
+    """The coefficient of the k-th power of x, from the weights of the basis."""
+    weights = tuple((f"c{n}", table[n][k]) for n in range(k, degree + 1))
+    formula = " + ".join(f"({weight!r})*{name}" for name, weight in weights)
+    return Derived(f"a{k}", formula, f"coefficient of x^{k}" if k else "value at x = 0", (-k, 1), weights)
 
 
 @lru_cache(maxsize=256)
@@ -66,19 +75,13 @@ def polynomial(degree: int, low: float = -1.0, high: float = 1.0) -> Term:
         return {f"c{n}": float(found[n]) if n <= most else 0.0 for n in range(degree + 1)}
 
     table = _powers(degree, middle, half)
-    derived = tuple(
-        Derived(
-            f"a{k}",
-            " + ".join(f"({table[n][k]!r})*c{n}" for n in range(k, degree + 1)),
-            f"coefficient of x^{k}" if k else "value at x = 0",
-            (-k, 1),
-        )
-        for k in range(degree + 1)
-    )
+    # Of many powers over a range far from 1 the coefficients lie beyond all floats: then the basis is what can be told.
+    told = all(math.isfinite(value) for row in table for value in row)
+    derived = tuple(_coefficient(k, table, degree) for k in range(degree + 1)) if told else ()
     return Term(
         f"polynomial-{degree}", _NAMES.get(degree, f"Polynomial of degree {degree}"), "background",
         "\n".join([*lines, body]), parameters, "Legendre polynomials over the range in use; textbook", "Polynomials",
-        start=start, derived=derived, basis=True,
+        start=start, derived=derived, basis=told,
         contains=("constant", "line", *(f"polynomial-{n}" for n in range(2, degree))),
     )  # fmt: skip
 
