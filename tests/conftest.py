@@ -30,21 +30,28 @@ def window(qtbot, tmp_path, monkeypatch) -> Iterator[Callable]:  # type: ignore[
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     make_application()
     made: list[Window] = []
+    expected: set[str] = set()
+
+    def let_go(w: Window) -> None:
+        w.session._saved = w.session.study
+        w.tray.files = ()
+        w.session.jobs.close()
 
     def make(study=None, path=None) -> Window:  # type: ignore[no-untyped-def]
         session = Session()
         if study is not None:
             session.begin(study, path)
         shown = Window(session, tmp_path)
-        shown.keeper = DefectKeeper(session)
-        qtbot.addWidget(shown, before_close_func=lambda w: setattr(w.session, "_saved", w.session.study))
+        shown.resize(1280, 800)
+        shown.keeper = DefectKeeper(session, shown.recovery.keep)
+        qtbot.addWidget(shown, before_close_func=let_go)
         with qtbot.waitActive(shown):
             shown.show()
             shown.activateWindow()
         made.append(shown)
         return shown
 
+    make.expected = expected  # type: ignore[attr-defined]  # the defects that a test makes on purpose
     yield make
     for shown in made:
-        shown.session.jobs.close()
-        assert not (tmp_path / "state" / "curvesieve").exists(), "a defect was caught while the test ran"
+        assert shown.keeper.seen.keys() <= expected, "a defect was caught while the test ran"

@@ -64,7 +64,7 @@ def window() -> Any:
     session = Session()
     session.begin(study())
     made = Window(session, Path(tempfile.gettempdir()))
-    made.keeper = DefectKeeper(session)
+    made.keeper = DefectKeeper(session, made.recovery.keep)
     made.keeper.install()
     made.app = app  # kept as long as the window is
     made.resize(1280, 800)

@@ -137,7 +137,7 @@ def test_saving_by_keyboard_asks_once_for_a_place(demo, qtbot, tmp_path, monkeyp
     qtbot.waitUntil(lambda: demo.session.path is not None)
     assert demo.session.path == tmp_path / "mine.sieve"
     demo.session.apply(edits.rename_curve(demo.session.view.curve, "again"), "rename")
-    assert "not saved" in demo.header.study.whole_text()
+    assert "not saved" in demo.header.study.text()
     QTest.keyClick(demo, Qt.Key.Key_S, CTRL)
     qtbot.waitUntil(lambda: demo.session.is_saved)
     assert len(asked) == 1

@@ -158,7 +158,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     path = tmp_path / "tour.sieve"
     session.save(path)
     qtbot.waitUntil(lambda: session.is_saved and session.path == path)
-    assert "tour.sieve · saved" in w.header.study.whole_text()
+    assert "tour.sieve · saved" in w.header.study.text()
     again = load_study(path)
     assert again.document == end.document
     assert again.readings(session.view.curve) == end.readings(session.view.curve)

@@ -123,7 +123,7 @@ def test_bad_files_are_told_and_change_nothing(window, qtbot, tmp_path):
     broken.write_bytes(b"PK\x03\x04 cut short")
     w.session._saved = w.session.study
     here = w.session.study
-    w.open_study(broken)
+    w.study_files.open(broken)
     qtbot.waitUntil(lambda: "broken.sieve is not a study" in w.notice.text.text())
     assert w.session.study is here
     w.session.save(tmp_path / "no folder" / "x.sieve")
@@ -273,14 +273,19 @@ def test_finder_shelf_and_removal(window, qtbot, tmp_path):
     w.use_scheme("light")
 
 
-def test_a_defect_is_told_and_the_study_kept(window, qtbot, tmp_path, monkeypatch):
+def test_a_defect_is_told_once_and_the_study_kept(window, qtbot, tmp_path):
     w = window(build_study(tmp_path / "demo"))
-    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "elsewhere"))
-    w.keeper._keep(ZeroDivisionError("made for the test"))
+    w.session.apply(edits.rename_curve(w.session.entry.id, "edited"), "rename")
+    window.expected.add("ZeroDivisionError")
+    for _ in range(30):  # a failing paint comes with every frame
+        w.keeper._keep(ZeroDivisionError("made for the test"))
     assert "Something went wrong inside the program (ZeroDivisionError)" in w.notice.text.text()
     assert "Traceback" not in w.notice.text.text()
-    kept = list((tmp_path / "elsewhere" / "curvesieve").glob("recovered-*.sieve"))
-    assert len(kept) == 1
+    copies = tmp_path / "state" / "curvesieve" / "recovery"
+    qtbot.waitUntil(lambda: w.recovery.worker.pending == 0)
+    assert len(list(copies.iterdir())) == 1
+    assert '"edited"' in next(copies.glob("*/study.json")).read_text()
+    assert w.keeper.seen == {"ZeroDivisionError": 30}
 
 
 def test_closed_windows_are_let_go(qtbot, tmp_path):
@@ -309,7 +314,7 @@ def test_opening_a_saved_study_by_drop(window, qtbot, tmp_path):
     drop_files(w, [path])
     qtbot.waitUntil(lambda: len(w.session.study.document.curves) == 8)
     assert w.session.path == path
-    assert w.header.study.whole_text() == "kept.sieve · saved"
+    assert w.header.study.text() == "kept.sieve · saved  ▾"
     assert w.session.view.stage == MODEL
     assert read(tmp_path / "demo" / "loading-2p0wt.csv").source.sha256 in w.session.study.sources
 

@@ -39,11 +39,12 @@ def action_rows(window: Window) -> list[ActionRow]:
         return bool(bench.ledger.ledger.columns)
 
     return [
-        ActionRow("Open a study…", "Ctrl+O", window.ask_open),
-        ActionRow("Save the study", "Ctrl+S", window.save),
-        ActionRow("Save the study as…", "Ctrl+Shift+S", window.ask_save_as),
-        ActionRow("Begin a new study", "Ctrl+N", window.new_study),
-        ActionRow("Look at the demo", "", window.open_demo, words="example sample tour help"),
+        ActionRow("Open a study…", "Ctrl+O", window.study_files.ask_open),
+        ActionRow("Save the study", "Ctrl+S", window.study_files.save),
+        ActionRow("Save the study as…", "Ctrl+Shift+S", window.study_files.ask_save_as),
+        ActionRow("The study's menu: recent studies, recover…", "F10", window.header.open_menu),
+        ActionRow("Begin a new study", "Ctrl+N", window.study_files.new),
+        ActionRow("Look at the demo", "", window.study_files.open_demo, words="example sample tour help"),
         ActionRow("Bring in files…", "Ctrl+I", window.ask_files),
         ActionRow("Paste a table", "Ctrl+V", window.paste),
         ActionRow("Undo", "Ctrl+Z", session.undo, lambda: bool(session.undo_label)),

@@ -2,28 +2,36 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QWidget
 
 from curvesieve.app.session import Session
-from curvesieve.app.widgets.basics import Elided
+from curvesieve.app.widgets.basics import plain_tip
+
+_STUDY_PX = 218
+"""Always as wide, so that nothing beside it moves when the study's state changes."""
+MenuRow = tuple[str, Callable[[], object] | None]
+"""The words of a row and what it does; None for words that nothing is done with, empty words for a line."""
 
 
 class Header(QWidget):
-    """Renders the study's name; reports which bench is asked for."""
+    """Renders the study's name; reports which bench is asked for. `rows` gives the study's menu when it opens."""
 
     bench_asked = pyqtSignal(str)
     finder_asked = pyqtSignal()
 
-    def __init__(self, session: Session, benches: tuple[str, ...]) -> None:
+    def __init__(self, session: Session, benches: tuple[str, ...], rows: Callable[[], list[MenuRow]]) -> None:
         super().__init__()
         self.setObjectName("header")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.session = session
+        self.session, self._rows = session, rows
         self.setFixedHeight(44)
         brand = QLabel("Curve Sieve")
         brand.setObjectName("brand")
-        self.study = Elided()
+        self._make_study()
         self.group = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         row = QHBoxLayout(self)
@@ -32,9 +40,12 @@ class Header(QWidget):
         left = QWidget()
         names = QHBoxLayout(left)
         names.setContentsMargins(0, 0, 0, 0)
-        names.setSpacing(10)
+        names.setSpacing(4)
         names.addWidget(brand)
-        names.addWidget(self.study, 1)
+        names.addWidget(self.study)
+        names.addWidget(self.undo)
+        names.addWidget(self.redo)
+        names.addStretch(1)
         row.addWidget(left, 1)
         for name in benches:
             chosen = QPushButton(name)
@@ -57,11 +68,54 @@ class Header(QWidget):
         session.file_changed.connect(self.refresh)
         self.refresh()
 
+    def _make_study(self) -> None:
+        self.study = QPushButton()
+        self.study.setProperty("small", "true")
+        self.study.setAccessibleName("the study")
+        self.study.setFixedWidth(_STUDY_PX)
+        self.study.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.study.clicked.connect(self.open_menu)
+        self.undo, self.redo = QPushButton("Undo"), QPushButton("Redo")
+        for made, run in ((self.undo, self.session.undo), (self.redo, self.session.redo)):
+            made.setProperty("small", "true")
+            made.clicked.connect(run)
+
     def refresh(self) -> None:
-        name = self.session.path.name if self.session.path else self.session.study.document.title
-        new = "saved" if self.session.path else "new"
-        state = new if self.session.is_saved else "not saved"
-        self.study.set(f"{name} · {state}")
+        session = self.session
+        name = session.path.name if session.path else session.study.document.title
+        state = (
+            "saving" if session.is_saving else ("saved" if session.path else "new") if session.is_saved else "not saved"
+        )
+        ending = f" · {state}  ▾"
+        metrics = QFontMetrics(self.study.font())
+        room = _STUDY_PX - 28 - metrics.horizontalAdvance(ending)
+        shown = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, room)
+        self.study.setText((shown + ending).replace("&", "&&"))
+        place = f"{session.path}\n" if session.path else ""
+        self.study.setToolTip(plain_tip(f"{name} · {state}\n{place}New, open, save, recover"))
+        for made, verb, keys, what in (
+            (self.undo, "Undo", "Ctrl+Z", session.undo_label), (self.redo, "Redo", "Ctrl+Shift+Z", session.redo_label),
+        ):  # fmt: skip
+            made.setEnabled(bool(what))
+            made.setToolTip(plain_tip(f"{verb}: {what} ({keys})" if what else f"Nothing to {verb.lower()}"))
+
+    def menu(self) -> QMenu:
+        """What can be done with the study as a whole."""
+        made = QMenu(self)
+        made.setToolTipsVisible(True)
+        for text, run in self._rows():
+            if not text:
+                made.addSeparator()
+                continue
+            action = made.addAction(text.replace("&", "&&"))
+            assert action is not None
+            action.setEnabled(run is not None)
+            if run is not None:
+                action.triggered.connect(lambda _=False, run=run: run())
+        return made
+
+    def open_menu(self) -> None:
+        self.menu().popup(self.study.mapToGlobal(QPoint(0, self.study.height() + 4)))
 
     def show_bench(self, name: str) -> None:
         self.buttons[name].setChecked(True)

@@ -42,6 +42,8 @@ class Waiting:
     pattern: Pattern | None = None
     taken: Taken | None = None
     problem: str = ""
+    path: Path | None = None
+    """Where it lies, unless it was pasted or made."""
     own: tuple[Quantity, ...] = ()
     """Quantities that were typed for this file alone."""
 
@@ -105,6 +107,7 @@ class Tray(QObject):
         self.files: tuple[Waiting, ...] = ()
         self.in_hand: int | None = None
         self._corrections: dict[Kind, Corrections] = {}
+        self._reading: list[Path] = []
 
     @property
     def ready(self) -> tuple[Waiting, ...]:
@@ -114,6 +117,10 @@ class Tray(QObject):
     def shown(self) -> Waiting | None:
         """The file in hand."""
         return next((waiting for waiting in self.files if waiting.number == self.in_hand), None)
+
+    def sources(self) -> list[Path]:
+        """The files that wait, or are still being read, by their paths; what was pasted or made has none."""
+        return list(dict.fromkeys([*(w.path for w in self.files if w.path is not None), *self._reading]))
 
     # -- files coming and going ---------------------------------------------------------------------
 
@@ -127,12 +134,18 @@ class Tray(QObject):
                 part = Ticket(ticket.stopped, lambda share, i=i: ticket.tell((i + share) / len(paths)))  # type: ignore[misc]
                 part.report(0.0)
                 try:
-                    made += _waiting(load(path), saved, part)
+                    found = _waiting(load(path), saved, part)
                 except InputError as error:
-                    made.append(Waiting(next(_numbers), path.name, problem=str(error)))
+                    found = [Waiting(next(_numbers), path.name, problem=str(error))]
+                made += [replace(waiting, path=path) for waiting in found]
             return made
 
-        self._in_background(paths[0].name if len(paths) == 1 else f"{len(paths)} files", work)
+        self._reading += paths
+        name = paths[0].name if len(paths) == 1 else f"{len(paths)} files"
+        self._in_background(name, work, lambda: self._read(paths))
+
+    def _read(self, paths: list[Path]) -> None:
+        self._reading = [path for path in self._reading if path not in paths]
 
     def take_text(self, text: str) -> None:
         """Puts a pasted table on the tray."""
@@ -155,7 +168,12 @@ class Tray(QObject):
 
         self.jobs.start("Making a curve", f"make-{next(_numbers)}", work, done, self._refused)
 
-    def _in_background(self, name: str, work: Callable[[Ticket, list[Pattern]], list[Waiting]]) -> None:
+    def _in_background(
+        self,
+        name: str,
+        work: Callable[[Ticket, list[Pattern]], list[Waiting]],
+        ended: Callable[[], None] = lambda: None,
+    ) -> None:
         def run(ticket: Ticket) -> tuple[list[Waiting], list[str]]:
             from curvesieve.core.intake.library import load_patterns
 
@@ -163,11 +181,13 @@ class Tray(QObject):
             return work(ticket, saved), problems
 
         def done(result: tuple[list[Waiting], list[str]]) -> None:
+            ended()
             for problem in result[1]:
                 self.noticed.emit(problem, "problem")
             self._add(result[0])
 
         def failed(sentence: str) -> None:
+            ended()
             self._add([Waiting(next(_numbers), name, problem=sentence)])
 
         self.jobs.start(f"Reading {name}", f"read-{next(_numbers)}", run, done, failed, stoppable=True)

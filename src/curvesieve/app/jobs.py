@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from threading import Event
 from typing import Any
 
-from PyQt6.QtCore import QEventLoop, QObject, QRunnable, QThreadPool, pyqtSignal, pyqtSlot
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal, pyqtSlot
 
 from curvesieve.core.errors import InputError
 
@@ -125,19 +125,15 @@ class Jobs(QObject):
             self._entries.pop(number).ticket.stopped.set()
         self.busy_changed.emit(self.busy)
 
-    def wait(self, key: str) -> None:
-        """Waits until no job of this key runs, with its result delivered; for the last save before closing."""
-        if self.running(key):
-            loop = QEventLoop()
-            self.busy_changed.connect(lambda _: None if self.running(key) else loop.quit())
-            loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+    def close(self, most_ms: int = 2000) -> bool:
+        """Stops everything and waits a while for the workers to end; whether they did.
 
-    def close(self) -> None:
-        """Stops everything and waits for the workers to end."""
+        Work that does not listen (a network disk that hangs) does not keep the window open.
+        """
         for entry in self._entries.values():
             entry.ticket.stopped.set()
         self._entries.clear()
-        self._pool.waitForDone()
+        return self._pool.waitForDone(most_ms)
 
     def _teller(self, number: int) -> Callable[[float], None]:
         """Sends whole per cents over to the GUI thread, each once."""

@@ -18,6 +18,10 @@ from curvesieve.core.reading import concise
 from curvesieve.core.study import ledger as core
 from curvesieve.core.study.files import write_text
 
+_NARROW_PX, _WIDE_PX = 76, 280
+_MEASURED = 60
+"""Rows that the width of a column is measured by."""
+
 
 class LedgerModel(QAbstractTableModel):
     """The core's ledger as a table: curve, condition, readings, state."""
@@ -27,10 +31,21 @@ class LedgerModel(QAbstractTableModel):
         self.ledger = core.Ledger("", ("", ""), (), ())
         self.in_hand: str | None = None
 
-    def fill(self, made: core.Ledger, in_hand: str | None) -> None:
-        self.beginResetModel()
+    def fill(self, made: core.Ledger, in_hand: str | None) -> list[int]:
+        """Takes another ledger; only the rows that changed are drawn again. Returns the rows with other texts."""
+        before, was_in_hand = self.ledger, self.in_hand
+        same = before.columns == made.columns and before.condition == made.condition
+        if not same or [r.curve.id for r in before.rows] != [r.curve.id for r in made.rows]:
+            self.beginResetModel()
+            self.ledger, self.in_hand = made, in_hand
+            self.endResetModel()
+            return list(range(len(made.rows)))
         self.ledger, self.in_hand = made, in_hand
-        self.endResetModel()
+        changed = [i for i, (new, old) in enumerate(zip(made.rows, before.rows, strict=True)) if new is not old]
+        turned = [i for i, row in enumerate(made.rows) if row.curve.id in (in_hand, was_in_hand)]
+        for i in {*changed, *(turned if in_hand != was_in_hand else ())}:
+            self.dataChanged.emit(self.index(i, 0), self.index(i, self.columnCount() - 1))
+        return changed
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.ledger.rows)
@@ -107,6 +122,7 @@ class LedgerDrawer(QWidget):
         top.addWidget(self.copy)
         top.addWidget(self.export)
         self.model = LedgerModel()
+        self._made_of: tuple[object, object] | None = None
         self.view = QTableView()
         self.view.setModel(self.model)
         self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
@@ -117,11 +133,9 @@ class LedgerDrawer(QWidget):
         assert horizontal is not None
         vertical.hide()
         vertical.setDefaultSectionSize(24)
-        horizontal.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        horizontal.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         horizontal.setHighlightSections(False)
-        horizontal.setResizeContentsPrecision(40)
-        horizontal.setMinimumSectionSize(76)
-        horizontal.setMaximumSectionSize(280)
+        horizontal.setMinimumSectionSize(_NARROW_PX)
         self.view.clicked.connect(self._choose)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 2, 0, 0)
@@ -140,14 +154,18 @@ class LedgerDrawer(QWidget):
     def refresh(self) -> None:
         study, view = self.session.study, self.session.view
         family = study.family_of(view.curve) if view.curve else None
-        made = core.ledger_of(study, family)
-        if made != self.model.ledger or self.model.in_hand != view.curve:
-            across, down = self.view.horizontalScrollBar(), self.view.verticalScrollBar()
-            places = [bar.value() if bar else 0 for bar in (across, down)]
-            self.model.fill(made, view.curve)
-            for bar, place in zip((across, down), places, strict=True):
-                if bar is not None:
-                    bar.setValue(place)
+        if self._made_of is None or study.document is not self._made_of[0] or family is not self._made_of[1]:
+            self._made_of = (study.document, family)
+            made = core.ledger_of(study, family)
+        else:
+            made = self.model.ledger
+        columns = self.model.ledger.columns
+        across, down = self.view.horizontalScrollBar(), self.view.verticalScrollBar()
+        places = [bar.value() if bar else 0 for bar in (across, down)]
+        self._widen(self.model.fill(made, view.curve), columns != made.columns)
+        for bar, place in zip((across, down), places, strict=True):
+            if bar is not None:
+                bar.setValue(place)
         # After the line of origin has taken or left its room, or the row in hand may end up under the edge.
         QTimer.singleShot(0, self._show_row_in_hand)
         self.title.setText(f"LEDGER  ·  {made.title}" if made.rows else "LEDGER")
@@ -160,6 +178,20 @@ class LedgerDrawer(QWidget):
         self.origin.setVisible(bool(origin))
         where = "Click a number to see where it comes from."
         self.advice.set(where if has_readings else "Fit a model, and its readings appear here.")
+
+    def _widen(self, rows: list[int], afresh: bool) -> None:
+        """Gives columns the room that these rows need; while the columns are the same, none becomes narrower."""
+        header = self.view.horizontalHeader()
+        if header is None or not rows:
+            return
+        metrics, model = self.view.fontMetrics(), self.model
+        for column in range(model.columnCount()):
+            texts = [str(model.headerData(column, Qt.Orientation.Horizontal) or "")]
+            texts += [str(model.data(model.index(row, column)) or "") for row in rows[:_MEASURED]]
+            needed = max(metrics.horizontalAdvance(text) for text in texts) + 22
+            wide = max(_NARROW_PX, min(needed, _WIDE_PX), 0 if afresh else header.sectionSize(column))
+            if wide != header.sectionSize(column):
+                header.resizeSection(column, wide)
 
     def _show_row_in_hand(self) -> None:
         rows = [row.curve.id for row in self.ledger.rows]

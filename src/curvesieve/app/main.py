@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import signal
 import sys
@@ -11,12 +12,16 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from curvesieve.app.defects import DefectKeeper
-from curvesieve.app.demonstration import begin_demo, demo_folder, demo_study
+from curvesieve.app.memory import Memory
 from curvesieve.app.session import Session
 from curvesieve.app.theme import apply_theme, load_fonts
 from curvesieve.app.window import Window
 from curvesieve.core.errors import InputError
 from curvesieve.core.study import load_study
+from curvesieve.core.study.files import remove_left_over_parts
+from curvesieve.core.study.store import SUFFIX
+
+_BEAT_MS = 300
 
 
 def make_application() -> QApplication:
@@ -26,21 +31,41 @@ def make_application() -> QApplication:
     app.setApplicationName("Curve Sieve")
     app.setDesktopFileName("curvesieve")
     load_fonts()
-    apply_theme(app, os.environ.get("CURVESIEVE_SCHEME", ""))
+    apply_theme(app, wanted_scheme())
     return app
 
 
+def wanted_scheme() -> str:
+    """``light``, ``dark``, or empty for the system's: what the environment says, or what was chosen last."""
+    return os.environ.get("CURVESIEVE_SCHEME", "") or Memory().scheme
+
+
 def make_window(path: str | None = None, demo: bool = False) -> Window:
-    """A window with a study, the demo, or an empty study. Raises InputError when the study cannot be opened."""
+    """A window with a study, the demo, data files on the Intake bench, or an empty study.
+
+    Raises InputError when there is no such file, or the study cannot be opened.
+    """
     session = Session()
     folder = None
+    data: list[Path] = []
     if demo:
+        from curvesieve.app.demonstration import begin_demo, demo_folder, demo_study
+
         folder = demo_folder()
         begin_demo(session, demo_study())
     elif path is not None:
-        session.begin(load_study(path), Path(path))
-        folder = Path(path).absolute().parent
-    return Window(session, folder)
+        given = Path(path)
+        if given.suffix == SUFFIX:
+            session.begin(load_study(given), given)
+        elif given.exists():
+            data = [given]
+        else:
+            raise InputError(f"There is no file {given.name} in {given.absolute().parent}.")
+        folder = given.absolute().parent
+    window = Window(session, folder)
+    if data:
+        window.take_files(data)
+    return window
 
 
 def run(path: str | None = None, demo: bool = False) -> int:
@@ -50,15 +75,48 @@ def run(path: str | None = None, demo: bool = False) -> int:
         if platform not in ("offscreen", "minimal"):
             raise InputError("There is no display to open a window on; set DISPLAY, or use the other commands.")
     app = make_application()
+    window = start(app, path, demo)
+    code = app.exec()
+    ended = window.session.jobs.close()
+    logging.shutdown()
+    if not ended:  # a worker hangs, on a network disk say; all that was to be written is written
+        sys.stdout.flush()
+        os._exit(code)
+    return code
+
+
+def start(app: QApplication, path: str | None = None, demo: bool = False) -> Window:
+    """The shown window with all that stands behind it: log, recovery copy, what signals do."""
     window = make_window(path, demo)
-    keeper = DefectKeeper(window.session)
-    keeper.install()
+    window.keeper = DefectKeeper(window.session, window.recovery.keep)
+    window.keeper.install()
     hints = app.styleHints()
     if hints is not None:
-        hints.colorSchemeChanged.connect(lambda scheme: window.use_scheme(os.environ.get("CURVESIEVE_SCHEME", "")))
-    signal.signal(signal.SIGINT, lambda *_: app.quit())
-    beat = QTimer()  # lets Python see Ctrl+C while Qt waits
-    beat.start(300)
-    beat.timeout.connect(lambda: None)
+        hints.colorSchemeChanged.connect(lambda scheme: window.use_scheme(wanted_scheme(), remember=False))
+    _end_in_order(app, window)
     window.show()
-    return app.exec()
+    QTimer.singleShot(0, lambda: _look_behind(window))
+    return window
+
+
+def _look_behind(window: Window) -> None:
+    """What earlier runs left: copies that can be recovered, parts of files whose saves were killed."""
+    for path in [*window.memory.recent, *([window.session.path] if window.session.path else [])]:
+        remove_left_over_parts(path)
+    window.recovery.look()
+    window.study_files.offer_recovery()
+
+
+def _end_in_order(app: QApplication, window: Window) -> None:
+    """A signal or the end of the desktop's session asks nothing: the work is kept for the next start."""
+
+    def end(*_: object) -> None:
+        window.recovery.keep_now()
+        app.exit(0)
+
+    for kind in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(kind, end)
+    app.commitDataRequest.connect(lambda manager: window.recovery.keep_now())
+    beat = QTimer(app)  # lets Python see signals while Qt waits
+    beat.start(_BEAT_MS)
+    beat.timeout.connect(lambda: None)

@@ -10,11 +10,13 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.jobs import Jobs, Ticket
 from curvesieve.app.modelling import Modelling
+from curvesieve.app.worker import Worker
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps.lines import add_tables
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, Study, edits, load_study, save_study
 from curvesieve.core.study.compute import passed_units, sieved_curve, sieved_if_quick, unusual_catches
+from curvesieve.core.study.files import stamp
 from curvesieve.core.study.store import SUFFIX
 
 RECORDED, MODEL = "recorded", "model"
@@ -58,6 +60,11 @@ class Session(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.jobs = Jobs(self)
+        self.saver = Worker("saving", self)
+        self._sitting = 0
+        """Counts the studies that were begun: an answer about one is not taken for one about the next."""
+        self.stamp: tuple[int, int, int] | None = None
+        """What the study's file was when it was opened or saved here."""
         self.path: Path | None = None
         self._saved: Study | None = None
         self._passing: tuple[Study, str] | None = None
@@ -220,37 +227,72 @@ class Session(QObject):
 
     # -- files --------------------------------------------------------------------------------------
 
-    def begin(self, study: Study, path: Path | None = None) -> None:
-        """Starts afresh with a study that was just opened or made; its history begins here."""
+    def begin(
+        self, study: Study, path: Path | None = None, saved: bool = True, seen: tuple[int, int, int] | None = None
+    ) -> None:
+        """Starts afresh with a study that was just opened, made or (not `saved`) recovered; its history begins here.
+
+        `seen` is the file's stamp as it was read; None: as it is now.
+        """
         old = self.study
         self.jobs.stop("fit")
         self._past, self._future = [], []
-        self.path, self._saved = path, study
+        self._sitting += 1
+        self.path, self._saved = path, study if saved else None
+        self.stamp = seen or (stamp(path) if path is not None else None)
         self._move_to(_Moment(study, "", "", View()), old, View())
         self.file_changed.emit()
 
-    def open(self, path: Path) -> None:
-        """Opens a study file in the background; when it cannot be read, the study in memory stays."""
-        self.jobs.start(
-            f"Opening {path.name}",
-            "open",
-            lambda ticket: load_study(path),
-            lambda study: self.begin(study, path),
-            self._refused,
-        )
+    def open(self, path: Path, may_go: Callable[[], bool] = lambda: True) -> None:
+        """Opens a study file in the background; when it cannot be read, the study in memory stays.
+
+        Work goes on meanwhile: `may_go` is asked again when there are edits by then that are not saved.
+        """
+        before = self.study
+
+        def work(ticket: Ticket) -> tuple[Study, tuple[int, int, int] | None]:
+            seen = stamp(path)
+            return load_study(path), seen
+
+        def done(found: tuple[Study, tuple[int, int, int] | None]) -> None:
+            if self.study is before or self.is_saved or may_go():
+                self.begin(found[0], path, seen=found[1])
+
+        self.jobs.start(f"Opening {path.name}", "open", work, done, self._refused)
+
+    @property
+    def was_changed_outside(self) -> bool:
+        """Whether the study's file is another than the one that was opened or saved here."""
+        now = stamp(self.path) if self.path is not None else None
+        return now is not None and now != self.stamp
+
+    @property
+    def is_saving(self) -> bool:
+        return bool(self.saver.pending)
 
     def save(self, path: Path, then: Callable[[], None] | None = None) -> None:
-        """Writes the study as it is now, in the background."""
-        study = self.study
+        """Writes the study as it is now, on a thread of its own, after the saves that were asked for before."""
+        study, sitting = self.study, self._sitting
         path = path if path.suffix else path.with_suffix(SUFFIX)
 
-        def done(_: None) -> None:
-            self.path, self._saved = path, study
-            self.file_changed.emit()
-            if then is not None:
-                then()
+        def work() -> tuple[int, int, int] | None:
+            save_study(study, path)
+            return stamp(path)
 
-        self.jobs.start(f"Saving {path.name}", "save", lambda ticket: save_study(study, path), done, self._refused)
+        def done(seen: tuple[int, int, int] | None, error: BaseException | None) -> None:
+            if isinstance(error, InputError):
+                self._refused(str(error))
+            elif error is not None:
+                self._refused(f"Saving {path.name} failed through a fault of the program; the file is as it was.")
+                self.jobs.defect.emit(error)
+            elif sitting == self._sitting:  # a save that ends after another study was opened says nothing of that one
+                self.path, self._saved, self.stamp = path, study, seen
+                if then is not None:
+                    then()
+            self.file_changed.emit()
+
+        self.saver.do(work, done)
+        self.file_changed.emit()
 
     def _refused(self, sentence: str) -> None:
         self.noticed.emit(sentence, "problem")

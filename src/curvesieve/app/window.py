@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
-    QMessageBox,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -25,16 +24,21 @@ from curvesieve.app.finder import Finder
 from curvesieve.app.folders import application_folder
 from curvesieve.app.header import Header
 from curvesieve.app.intake import Tray
+from curvesieve.app.memory import Memory
 from curvesieve.app.notices import NoticeBar
+from curvesieve.app.recovering import Recovery
+from curvesieve.app.screen import fit_to_screen
 from curvesieve.app.session import Session
 from curvesieve.app.shelf import Shelf
 from curvesieve.app.status import StatusLine
+from curvesieve.app.study_files import StudyFiles
 from curvesieve.app.theme import apply_theme
+from curvesieve.core.errors import counted
 from curvesieve.core.models import Model
-from curvesieve.core.study import Study
 from curvesieve.core.study.store import SUFFIX
 
 if TYPE_CHECKING:
+    from curvesieve.app.defects import DefectKeeper
     from curvesieve.app.benches.intake.bench import IntakeBench
 
 BENCHES = ("Intake", "Curve")
@@ -42,7 +46,6 @@ _DATA_FILES = (
     "Measured data (*.csv *.txt *.dat *.tsv *.xy *.xye *.asc *.jdx *.dx *.xlsx *.ods *.h5 *.hdf5 *.nxs *.xml *.npy"
     " *.npz *.gz);;All files (*)"
 )
-_STUDIES = f"Studies (*{SUFFIX})"
 
 
 def _files_of(path: Path) -> list[Path]:
@@ -63,7 +66,12 @@ class Window(QMainWindow):
         self.session = session or Session()
         self.session.setParent(self)
         self.data_folder = data_folder or Path.home()
+        self.keeper: DefectKeeper | None = None
+        self.memory = Memory()
         self.tray = Tray(self.session.jobs, self)
+        self.recovery = Recovery(self.session, self.tray.sources, self)
+        self.tray.changed.connect(self.recovery.wake)
+        self.study_files = StudyFiles(self)
         self.exports = Exports(self.session, self)
         self._build()
         self.actions_ = make_actions(self, action_rows(self))
@@ -71,15 +79,14 @@ class Window(QMainWindow):
         self._connect()
         self.setAcceptDrops(True)
         self.setWindowTitle("Curve Sieve")
-        self.setMinimumSize(940, 620)
-        self.resize(1280, 800)
+        self.setMinimumSize(900, 560)
+        fit_to_screen(self, self.memory.size)
         self.session.add_line_tables(application_folder("lines"))
         self.show_bench("Curve")
         self.refresh()
 
     def _build(self) -> None:
-        self.header = Header(self.session, BENCHES)
-        self.notice = NoticeBar()
+        self.header = Header(self.session, BENCHES, self.study_files.menu_rows)
         self.shelf = Shelf(self.session)
         self.shelf.setFixedWidth(212)
         self.curve_bench = CurveBench(self.session)
@@ -97,10 +104,10 @@ class Window(QMainWindow):
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(0)
         rows.addWidget(self.header)
-        rows.addWidget(self.notice)
         rows.addLayout(middle, 1)
         rows.addWidget(self.status)
         self.setCentralWidget(body)
+        self.notice = NoticeBar(self.benches)
 
     def _connect(self) -> None:
         session, canvas = self.session, self.curve_bench.canvas
@@ -116,8 +123,8 @@ class Window(QMainWindow):
         canvas.hint.connect(self.status.hint.set)
         for part in (self.shelf, canvas):
             part.files_asked.connect(self.ask_files)
-        canvas.study_asked.connect(self.ask_open)
-        canvas.demo_asked.connect(self.open_demo)
+        canvas.study_asked.connect(self.study_files.ask_open)
+        canvas.demo_asked.connect(self.study_files.open_demo)
         self.shelf.looked_at_curve.connect(lambda: self.show_bench("Curve"))
         self.shelf.menu_rows = [
             ("Look at the record's numbers", self.exports.show_numbers),
@@ -138,7 +145,7 @@ class Window(QMainWindow):
 
     def refresh(self) -> None:
         """Renders everything anew."""
-        self.shelf.refresh()
+        self.shelf.restyle()
         self.curve_bench.refresh()
         if "intake_bench" in vars(self):
             self.intake_bench.refresh()
@@ -156,7 +163,9 @@ class Window(QMainWindow):
         self.show_bench("Intake")
         self.intake_bench.show_making()
 
-    def use_scheme(self, scheme: str) -> None:
+    def use_scheme(self, scheme: str, remember: bool = True) -> None:
+        if remember:
+            self.memory.scheme = scheme
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         apply_theme(app, scheme)
@@ -169,7 +178,7 @@ class Window(QMainWindow):
         studies = [path for path in paths if path.suffix == SUFFIX]
         files = [file for path in paths if path.suffix != SUFFIX for file in _files_of(path)]
         if studies:
-            self.open_study(studies[0])
+            self.study_files.open(studies[0])
         if not studies and not files:
             self.session.noticed.emit(f"{paths[0].name} is an empty folder; there is nothing to bring in.", "problem")
         if files:
@@ -212,82 +221,21 @@ class Window(QMainWindow):
         else:
             self.session.noticed.emit("Only files of this computer can be dropped here.", "problem")
 
-    # -- the study's file ---------------------------------------------------------------------------
-
-    def new_study(self) -> None:
-        if self._may_go():
-            self.session.begin(Study())
-
-    def ask_open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open a study", str(self.data_folder), _STUDIES)
-        if name:
-            self.open_study(Path(name))
-
-    def open_study(self, path: Path) -> None:
-        if self._may_go():
-            self.session.open(path)
-            self.show_bench("Curve")
-
-    def open_demo(self) -> None:
-        """Opens the demo study; its files are made in the background where they are not there yet."""
-        from curvesieve.app.demonstration import begin_demo, demo_folder, demo_study
-
-        if not self._may_go():
-            return
-        before = self.session.study
-
-        def done(study: Study) -> None:
-            if self.session.study is not before:
-                self.session.noticed.emit("The demo is made; it was not opened, as another study was begun.", "word")
-                return
-            begin_demo(self.session, study)
-            self.data_folder = demo_folder()
-            self.show_bench("Curve")
-
-        self.session.jobs.start(
-            "Making the demo", "demo", lambda _: demo_study(), done,
-            lambda sentence: self.session.noticed.emit(sentence, "problem"),
-        )  # fmt: skip
-
-    def save(self) -> None:
-        if self.session.path is None:
-            self.ask_save_as()
-        else:
-            self.session.save(self.session.path)
-
-    def ask_save_as(self) -> None:
-        title = self.session.study.document.title.replace("/", "-")
-        place = self.session.path or self.data_folder / f"{title}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self, "Save the study", str(place), _STUDIES)
-        if name:
-            self.session.save(Path(name))
-
-    def _may_go(self) -> bool:
-        """Asks what to do with unsaved work; True when the study may be left."""
-        if self.session.is_saved:
-            return True
-        box = QMessageBox(self)
-        box.setWindowTitle("Curve Sieve")
-        box.setText("This study has changes that are not saved.")
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        lose = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
-        stay = box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(save)
-        box.setEscapeButton(stay)
-        box.exec()
-        if box.clickedButton() is save:
-            self.save()
-            self.session.jobs.wait("save")
-            return self.session.is_saved
-        return box.clickedButton() is lose
+    # -- the end ------------------------------------------------------------------------------------
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
             return
-        if not self._may_go():
+        waiting = len(self.tray.files)
+        verb = "waits" if waiting == 1 else "wait"
+        leaving = f"{counted(waiting, 'file')} still {verb} on the Intake bench, not part of the study."
+        if not self.study_files.may_go(leaving if waiting else ""):
             event.ignore()
             return
-        self.session.jobs.close()
+        self.memory.keep_size(self.size(), self.isMaximized())
+        self.session.jobs.close(0)  # a worker that does not listen is left behind; see `main.run`
+        self.recovery.end()
+        self.session.saver.close()
         event.accept()
 
     def _stop_work(self) -> None:

@@ -32,3 +32,18 @@ def envelope(x: Floats, y: Floats, low: float, high: float, columns: int) -> tup
         thin_x = np.append(thin_x, [x[whole], x[-1]])
         thin_y = np.append(thin_y, [rest.min(), rest.max()])
     return thin_x, thin_y
+
+
+def outline(x: Floats, y: Floats, stretches: int) -> tuple[Floats, Floats]:
+    """At most some two points for each of so many stretches: its lowest and highest, in the order of the curve.
+
+    x may go in any direction. Short curves come back whole.
+    """
+    stride = x.size // max(stretches, 1)
+    if stride < 3:
+        return x, y
+    starts = np.arange(0, x.size, stride)
+    padded = np.append(y, np.full(starts.size * stride - y.size, y[-1])).reshape(-1, stride)
+    ends = np.stack([starts + padded.argmin(axis=1), starts + padded.argmax(axis=1)])
+    keep = np.unique(np.concatenate([[0, x.size - 1], np.minimum(ends.ravel(), x.size - 1)]))
+    return x[keep], y[keep]

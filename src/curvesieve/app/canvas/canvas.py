@@ -186,6 +186,8 @@ class Canvas(QWidget):
         self.say_hint()
         if self._framed != _frame_of(scene) or not self._is_in_sight(after):
             self.show_all()
+        for plot in (self.plot, self.strip.plot):
+            plot.settle()
 
     def _clear(self) -> None:
         self.layers.clear()

@@ -45,8 +45,8 @@ class Layers:
         if scene.before is None:
             self.ghost.clear()
         else:
-            self.ghost.set(scene.before.x, scene.before.y, pen("ghost", 1.3))
-        self.ink.set(scene.after.x, scene.after.y, pen("ink", 1.3))
+            self.ghost.set(scene.before.x, scene.before.y, pen("ghost", 1.3), measured=True)
+        self.ink.set(scene.after.x, scene.after.y, pen("ink", 1.3), measured=True, u=scene.after.u)
         self._show_drawn(scene.before, scene.drawn)
         few = scene.caught_x.size <= _MOST_RINGS
         self.rings.setData(
@@ -63,7 +63,7 @@ class Layers:
 
     def show_preview(self, before: Curve, after: Curve, drawn: Floats | None) -> None:
         """What a step that is being dragged would do."""
-        self.ink.set(after.x, after.y, pen("ink", 1.3))
+        self.ink.set(after.x, after.y, pen("ink", 1.3), measured=True, u=after.u)
         self._show_drawn(before, drawn)
 
     def show_model(self, lines: ModelLines | None, chosen: int) -> None:

@@ -119,6 +119,7 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.axes = {"bottom": Axis("bottom"), "left": Axis("left")}
         super().__init__(viewBox=self.box, axisItems=self.axes)
         self.log_x = self.log_y = False
+        self._said = ("", "", "")
         self.hideButtons()
         self.setMenuEnabled(False)
         self.setFrameShape(pg.QtWidgets.QFrame.Shape.NoFrame)
@@ -134,9 +135,17 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.showGrid(x=True, y=True, alpha=0.14)
 
     def set_labels(self, x: str, y: str) -> None:
+        said = (x, y, colour("muted").name())
+        if said == self._said:
+            return  # the same label again would be laid out again
+        self._said = said
         for side, text in (("bottom", x), ("left", y)):
             # The library takes labels for HTML: a name such as T<Tc would lose its end.
             self.axes[side].setLabel(html.escape(text), color=colour("muted").name(), **{"font-size": "14px"})
+
+    def settle(self) -> None:
+        """Works out where things lie now: left to the painting, it would ask for a second one."""
+        self.scene().prepareForPaint()
 
     def set_log(self, x: bool, y: bool) -> None:
         self.log_x, self.log_y = x, y

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QListView, QVBoxLayout, QWidget
 
+from curvesieve.app.canvas.dots import Dots
 from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.canvas.scene import Scene
 from curvesieve.app.canvas.trace import Trace
@@ -68,7 +69,7 @@ class CatchStrip(QWidget):
         self.plot.addItem(self.zero, ignoreBounds=True)
         self.stems = pg.PlotCurveItem(connect="pairs")
         self.line = Trace(self.plot)
-        self.dots = pg.ScatterPlotItem(size=3.5, pxMode=True)
+        self.dots = Dots()
         self.plot.addItem(self.stems, ignoreBounds=True)
         self.plot.addItem(self.dots, ignoreBounds=True)
         self.list_model = CatchList()
@@ -152,15 +153,8 @@ class CatchStrip(QWidget):
         self._fit_y(heights, symmetric=False)
 
     def _dots(self, x: Floats, y: Floats, size: float) -> None:
-        good = np.isfinite(y) & (np.abs(y) < _MOST_Y)  # a wild start has residuals that no picture can hold
-        self.dots.setData(
-            x=np.asarray(self.plot.map_x(x))[good],
-            y=y[good],
-            size=size,
-            pen=None,
-            brush=pg.mkBrush(colour("rust")),
-            useCache=True,
-        )
+        good = np.abs(y) < _MOST_Y  # a wild start has residuals that no picture can hold
+        self.dots.set(np.asarray(self.plot.map_x(x))[good], y[good], size, colour("rust"), None, None)
 
     def _fit_y(self, y: Floats, symmetric: bool) -> None:
         finite = y[np.isfinite(y)]

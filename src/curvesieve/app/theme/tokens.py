@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from PyQt6.QtGui import QColor
 
@@ -62,11 +63,16 @@ def use(chosen: Palette) -> None:
     _current = chosen
 
 
-def family_colours(count: int) -> list[QColor]:
+def family_colours(count: int) -> tuple[QColor, ...]:
     """Colours for `count` curves in the order of their condition."""
-    stops = [QColor(name) for name in (_ORDERED if _current.name == "light" else _ORDERED_DARK)]
+    return _colours(count, _current)
+
+
+@lru_cache(maxsize=64)
+def _colours(count: int, scheme: Palette) -> tuple[QColor, ...]:
+    stops = [QColor(name) for name in (_ORDERED if scheme.name == "light" else _ORDERED_DARK)]
     if count == 1:
-        return [QColor(_current.ink)]
+        return (QColor(scheme.ink),)
     colours = []
     for i in range(count):
         place = i / (count - 1) * (len(stops) - 1)
@@ -75,7 +81,7 @@ def family_colours(count: int) -> list[QColor]:
         a, b = stops[low], stops[low + 1]
         mixed = (round(p + (q - p) * share) for p, q in zip(a.getRgb()[:3], b.getRgb()[:3], strict=True))
         colours.append(QColor(*mixed))
-    return colours
+    return tuple(colours)
 
 
 def colour(name: str, alpha: int = 255) -> QColor:

@@ -140,7 +140,7 @@ def _with_word(study: Study, curve_id: str, trail: Trail) -> Trail:
 def _needed(study: Study, curve_id: str) -> list[str]:
     """What a result depends on beside its own curve: those that steps take from, and what those give."""
     return [
-        f"{study.recorded(id_).digest} {study.giving(id_).key()} {study.giving_less([id_])}"
+        f"{study.digest(id_)} {study.giving(id_).key()} {study.giving_less([id_])}"
         for id_ in study.taken_from(curve_id)
     ]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 from pydantic import BaseModel, ConfigDict, model_validator
 
@@ -16,9 +16,16 @@ from curvesieve.core.models import Model
 from curvesieve.core.readings import FitReading
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import Sieve, Slot, Step
+from curvesieve.core.study.keys import ByParts
 
 SCHEMA_VERSION = 3
 """2: curves with units of their own, chosen rows; sources that are not kept. 3: see `migrations`."""
+
+
+_MAX_DIGESTS = 100_000
+_digests: dict[tuple[Take, tuple[ChannelEntry, ...]], str] = {}
+_fit_keys: ByParts[str] = ByParts()
+_takers: ByParts[list[Step]] = ByParts()
 
 
 class _Frozen(BaseModel):
@@ -140,17 +147,33 @@ class Study:
     def with_document(self, **changes: object) -> Study:
         return replace(self, document=self.document.model_copy(update=changes))
 
+    @cached_property
+    def _entries(self) -> dict[str, CurveEntry]:
+        return {curve.id: curve for curve in self.document.curves}
+
+    @cached_property
+    def _families(self) -> dict[str, Family]:
+        return {id_: family for family in reversed(self.document.families) for id_ in family.curves}
+
+    @cached_property
+    def _records(self) -> dict[str, RecordEntry]:
+        return {record.id: record for record in self.document.records}
+
+    @cached_property
+    def _labels(self) -> dict[str, str]:
+        return {curve.label: curve.id for curve in reversed(self.document.curves)}
+
     def entry(self, curve_id: str) -> CurveEntry:
-        return next(curve for curve in self.document.curves if curve.id == curve_id)
+        return self._entries[curve_id]
 
     def has(self, curve_id: str | None) -> bool:
-        return any(curve.id == curve_id for curve in self.document.curves)
+        return curve_id in self._entries
 
     def family_of(self, curve_id: str) -> Family | None:
-        return next((family for family in self.document.families if curve_id in family.curves), None)
+        return self._families.get(curve_id)
 
     def record_entry(self, record_id: str) -> RecordEntry:
-        return next(record for record in self.document.records if record.id == record_id)
+        return self._records[record_id]
 
     def record(self, record_id: str) -> Record:
         """The record with its numbers, as it was read."""
@@ -184,15 +207,34 @@ class Study:
         And of the curves that its steps take from: their numbers and the steps that those pass through.
         """
         entry = self.entry(curve_id)
-        parts = [self.recorded(curve_id).digest, self.sieve(curve_id).key(), entry.model.model_dump_json()]
-        for id_ in self.taken_from(curve_id):
-            parts += [self.recorded(id_).digest, self.giving(id_).key()]
-        return hashlib.sha256("\n".join(parts).encode()).hexdigest()
+        record, slots, others = self.record_entry(entry.record), self.slots(curve_id), self.taken_from(curve_id)
+
+        def key() -> str:
+            parts = [self.digest(curve_id), Sieve(slots).key(), entry.model.model_dump_json()]
+            for id_ in others:
+                parts += [self.digest(id_), self.giving(id_).key()]
+            return hashlib.sha256("\n".join(parts).encode()).hexdigest()
+
+        theirs = [part for id_ in others for part in (self.entry(id_), self.slots(id_))]
+        return _fit_keys.get((entry, record, slots, *theirs), key)
+
+    def digest(self, curve_id: str) -> str:
+        """The digest of the curve before its sieve (see `Curve.digest`); the numbers are hashed once."""
+        entry = self.entry(curve_id)
+        channels, take = self.record_entry(entry.record).channels, entry.take
+        places = (take.x, take.y, take.u, take.where[0] if take.where else None)
+        key = (take, tuple(channels[i] for i in places if i is not None))
+        if key not in _digests:
+            if len(_digests) > _MAX_DIGESTS:
+                _digests.clear()
+            _digests[key] = self.recorded(curve_id).digest
+        return _digests[key]
 
     def taken_from(self, curve_id: str) -> list[str]:
         """The curves that steps of this curve's sieve take from, as far as they are there."""
-        slots = [slot for slot in self.slots(curve_id) if slot.on]
-        return list(dict.fromkeys(id_ for slot in slots for id_ in self.donors(curve_id, slot.step)))
+        slots = self.slots(curve_id)
+        taking = _takers.get((slots,), lambda: [slot.step for slot in slots if slot.on and slot.step.takes() != ()])
+        return list(dict.fromkeys(id_ for step in taking for id_ in self.donors(curve_id, step)))
 
     def donors(self, curve_id: str, step: Step) -> list[str]:
         """The curves that one step of this curve's sieve takes from, as far as they are there."""
@@ -204,9 +246,7 @@ class Study:
 
     def named(self, name: str) -> str | None:
         """The id of the curve of an id or a label; None when there is none."""
-        curves = self.document.curves
-        found = next((c for c in curves if c.id == name), None) or next((c for c in curves if c.label == name), None)
-        return found.id if found is not None else None
+        return name if name in self._entries else self._labels.get(name)
 
     def giving(self, curve_id: str) -> Sieve:
         """What a curve passes before others take from it: its steps without those that take from others themselves.
@@ -230,12 +270,21 @@ class Study:
 
     def fit_state(self, curve_id: str) -> str:
         """``not fitted``, ``out of date``, ``did not converge`` or ``fitted``."""
-        fit = self.entry(curve_id).fit
-        if fit is None:
+        state = self._states.get(curve_id)
+        if state is None:
+            state = self._states[curve_id] = self._state(self.entry(curve_id))
+        return state
+
+    @cached_property
+    def _states(self) -> dict[str, str]:
+        return {}
+
+    def _state(self, entry: CurveEntry) -> str:
+        if entry.fit is None:
             return "not fitted"
-        if not self.fit_is_current(curve_id):
+        if entry.fit.key != self.fit_key(entry.id):
             return "out of date"
-        return "fitted" if fit.result.converged else "did not converge"
+        return "fitted" if entry.fit.result.converged else "did not converge"
 
     def readings(self, curve_id: str) -> tuple[FitReading, ...]:
         """The readings of the curve's fit; none when it has none, or one that is out of date."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.take import Take
@@ -93,20 +93,94 @@ def change_curve(curve_id: str, change: Callable[[CurveEntry], CurveEntry]) -> E
 
 def remove_curve(curve_id: str) -> Edit:
     """Takes a curve off the shelf, and its record when no other curve uses it."""
+    return remove_curves((curve_id,))
+
+
+def remove_curves(curve_ids: Sequence[str]) -> Edit:
+    """Takes curves off the shelf, and the records that no other curve uses."""
+    gone = set(curve_ids)
 
     def edit(study: Study) -> Study:
         document = study.document
-        curves = tuple(curve for curve in document.curves if curve.id != curve_id)
-        families = tuple(
-            family.model_copy(update={"curves": tuple(id_ for id_ in family.curves if id_ != curve_id)})
-            for family in document.families
-        )
+        curves = tuple(curve for curve in document.curves if curve.id not in gone)
         used = {curve.record for curve in curves}
         return study.with_document(
             curves=curves,
-            families=tuple(family for family in families if family.curves),
+            families=_without(document.families, gone),
             records=tuple(record for record in document.records if record.id in used),
         )
+
+    return edit
+
+
+def _without(families: Sequence[Family], gone: set[str]) -> tuple[Family, ...]:
+    """The families without some curves; those that are left empty go, too."""
+    made = []
+    for family in families:
+        rest = tuple(id_ for id_ in family.curves if id_ not in gone)
+        if len(rest) == len(family.curves):
+            made.append(family)
+        elif rest:
+            made.append(family.model_copy(update={"curves": rest}))
+    return tuple(made)
+
+
+def move_curves(curve_ids: Sequence[str], family_id: str) -> Edit:
+    """Puts curves into a family (an id of none: out of all families).
+
+    What is done to them stays: where they shared a sieve, they keep its steps as their own. A condition of another
+    quantity or unit than that of the new family is dropped, or its number would be read as something else.
+    """
+
+    def edit(study: Study) -> Study:
+        document = study.document
+        target = next((family for family in document.families if family.id == family_id), None)
+        moving = [id_ for id_ in curve_ids if study.family_of(id_) is not target]
+        if not moving:
+            return study
+        changed = {id_: _moved(study, id_, target) for id_ in moving}
+        families = _without(document.families, set(moving))
+        if target is not None:
+            grown = target.model_copy(update={"curves": (*target.curves, *moving)})
+            families = tuple(grown if family.id == target.id else family for family in families)
+        curves = tuple(changed.get(curve.id, curve) for curve in document.curves)
+        return study.with_document(curves=curves, families=families)
+
+    return edit
+
+
+def _moved(study: Study, curve_id: str, target: Family | None) -> CurveEntry:
+    entry, family = study.entry(curve_id), study.family_of(curve_id)
+    changes: dict[str, object] = {"slots": study.slots(curve_id), "own_sieve": True}
+    about = (family.condition, family.unit) if family else ("", "")
+    if target is None or about != (target.condition, target.unit):
+        changes["condition"] = None
+    return entry.model_copy(update=changes)
+
+
+def new_family(curve_ids: Sequence[str], label: str) -> Edit:
+    """Makes a family of curves, which leave those that they are in; they keep what their conditions say."""
+    if not label.strip():
+        raise InputError("A family needs a name.")
+
+    def edit(study: Study) -> Study:
+        kinds = {(f.condition, f.unit) if (f := study.family_of(id_)) else ("", "") for id_ in curve_ids}
+        condition, unit = kinds.pop() if len(kinds) == 1 else ("", "")
+        family = Family(id=new_id("family"), label=label.strip(), condition=condition, unit=unit)
+        grown = study.with_document(families=(*study.document.families, family))
+        return move_curves(curve_ids, family.id)(grown)
+
+    return edit
+
+
+def rename_family(family_id: str, label: str) -> Edit:
+    """Another label for a family; raises InputError for an empty one."""
+    if not label.strip():
+        raise InputError("A family needs a name; the old one is kept.")
+
+    def edit(study: Study) -> Study:
+        family = next(family for family in study.document.families if family.id == family_id)
+        return _change_family(study, family, {"label": label.strip()})
 
     return edit
 
@@ -245,3 +319,16 @@ def set_model(curve_id: str, model: Model) -> Edit:
 
 def set_fit(curve_id: str, fit: FitEntry | None) -> Edit:
     return change_curve(curve_id, lambda curve: curve.model_copy(update={"fit": fit}))
+
+
+def set_fits(fits: Mapping[str, FitEntry]) -> Edit:
+    """The fits of several curves at once."""
+
+    def edit(study: Study) -> Study:
+        curves = tuple(
+            curve.model_copy(update={"fit": fits[curve.id]}) if curve.id in fits else curve
+            for curve in study.document.curves
+        )
+        return study.with_document(curves=curves)
+
+    return edit

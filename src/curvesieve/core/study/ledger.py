@@ -6,10 +6,12 @@ import csv
 import io
 import math
 from dataclasses import dataclass, replace
+from functools import partial
 
 from curvesieve.core import units
 from curvesieve.core.readings import FitReading
 from curvesieve.core.study.document import CurveEntry, Family, Study
+from curvesieve.core.study.keys import ByParts
 
 STATISTIC = -1
 
@@ -22,6 +24,10 @@ class Column:
     unit: str
     peak: int
     quantity: str
+
+    @property
+    def key(self) -> tuple[int, str, str]:
+        return self.peak, self.quantity, self.unit
 
     @property
     def heading(self) -> str:
@@ -55,6 +61,9 @@ class Ledger:
 STATISTICS = (("r2", "R²"), ("rmse", "RMSE"))
 
 
+_rows: ByParts[tuple[Row, tuple[Column, ...]]] = ByParts()
+
+
 def ledger_of(study: Study, family: Family | None) -> Ledger:
     """The ledger of a family (None: of all curves), with the columns that any of its fits fill."""
     chosen = study.document.curves if family is None else tuple(study.entry(id_) for id_ in family.curves)
@@ -63,15 +72,21 @@ def ledger_of(study: Study, family: Family | None) -> Ledger:
     columns: dict[tuple[int, str, str], Column] = {}
     for curve in curves:
         state = study.fit_state(curve.id)
-        readings = curve.fit.readings if curve.fit is not None and state == "fitted" else ()
-        cells = {(r.peak, r.quantity): r for r in (*readings, *_statistics(curve, readings))}
-        for r in cells.values():
-            columns.setdefault((r.peak, r.quantity, r.unit), Column(r.name, r.unit, r.peak, r.quantity))
-        rows.append(Row(curve, cells, state))
+        row, own = _rows.get((curve, state), partial(_row, curve, state))
+        rows.append(row)
+        for column in own:
+            columns.setdefault(column.key, column)
     ordered = _told_apart([columns[key] for key in sorted(columns, key=lambda key: _place(key[0]))])
     title = family.label if family else "all curves"
     condition = (family.condition, family.unit) if family else ("", "")
     return Ledger(title, condition, tuple(ordered), tuple(rows))
+
+
+def _row(curve: CurveEntry, state: str) -> tuple[Row, tuple[Column, ...]]:
+    """A curve's row, and the columns that it fills."""
+    readings = curve.fit.readings if curve.fit is not None and state == "fitted" else ()
+    cells = {(r.peak, r.quantity): r for r in (*readings, *_statistics(curve, readings))}
+    return Row(curve, cells, state), tuple(Column(r.name, r.unit, r.peak, r.quantity) for r in cells.values())
 
 
 def _place(peak: int) -> float:

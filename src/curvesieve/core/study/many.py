@@ -26,9 +26,19 @@ _Piece = list[tuple[dict[str, Any], str]]
 
 def pass_many(jobs: Sequence[Job], watch: Callable[[float], None] | None = None) -> list[Sieved]:
     """The curves through their sieves, in order; `watch` is told the share done and may raise to stop."""
+    from concurrent.futures.process import BrokenProcessPool
+
     cores = os.cpu_count() or 1
     if cores == 1 or sum(len(curve) * len(sieve.slots) for curve, sieve in jobs) < _WORTH_IT:
         return [_told(sieve(curve), i, len(jobs), watch) for i, (curve, sieve) in enumerate(jobs)]
+    try:
+        return _in_processes(jobs, watch)
+    except BrokenProcessPool:  # a worker was killed, by the system or by hand: the next time begins with new ones
+        _pool.cache_clear()
+        return [_told(sieve(curve), i, len(jobs), watch) for i, (curve, sieve) in enumerate(jobs)]
+
+
+def _in_processes(jobs: Sequence[Job], watch: Callable[[float], None] | None) -> list[Sieved]:
     pieces = [jobs[at : at + _PIECE] for at in range(0, len(jobs), _PIECE)]
     pending: list[Future[list[list[dict[str, Any]]]]] = []
     made: list[Sieved] = []
@@ -58,9 +68,24 @@ def _pool() -> ProcessPoolExecutor:
     import multiprocessing
     from concurrent.futures import ProcessPoolExecutor
 
-    pool = ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("spawn"))
+    pool = ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("spawn"), _end_with_parent)
     atexit.register(pool.shutdown, wait=False, cancel_futures=True)
     return pool
+
+
+def _end_with_parent() -> None:
+    """Makes a worker end when the program does, however that ends: a kill leaves nobody to tell it."""
+    import multiprocessing.connection
+    import threading
+
+    parent = multiprocessing.parent_process()
+    assert parent is not None, "runs in workers only"
+
+    def watch() -> None:
+        multiprocessing.connection.wait([parent.sentinel])
+        os._exit(1)
+
+    threading.Thread(target=watch, daemon=True).start()
 
 
 _FIELDS = ("x", "y", "u", "flags", "x_label", "y_label", "x_unit", "y_unit")

@@ -6,6 +6,7 @@ import hashlib
 import io
 import json
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import BinaryIO
 
@@ -15,7 +16,7 @@ from pydantic import ValidationError
 from curvesieve.core.curve import Floats, frozen
 from curvesieve.core.errors import InputError
 from curvesieve.core.study.document import SCHEMA_VERSION, Document, Study
-from curvesieve.core.study.files import write_whole
+from curvesieve.core.study.files import remove_left_over_parts, write_whole
 from curvesieve.core.study.migrations import migrated
 
 SUFFIX = ".sieve"
@@ -27,24 +28,39 @@ _FIXED_TIME = (2020, 1, 1, 0, 0, 0)
 
 def save_study(study: Study, path: str | Path) -> None:
     """Writes the study; a crash or a full disk leaves an older file whole. Raises InputError with the reason."""
-    write_whole(Path(path), lambda file: _write(study, file))
+    path = Path(path)
+    remove_left_over_parts(path)
+    write_whole(path, lambda file: _write(study, file))
+
+
+def used_arrays(document: Document) -> set[str]:
+    """The keys of the numbers that a document needs."""
+    return {channel.array for record in document.records for channel in record.channels}
+
+
+def used_sources(document: Document) -> set[str]:
+    """The hashes of the imported files that a document keeps."""
+    return {record.source for record in document.records if record.source_kept}
+
+
+def array_bytes(values: Floats) -> bytes:
+    """Numbers as the content of an .npy file."""
+    buffer = io.BytesIO()
+    np.save(buffer, values, allow_pickle=False)
+    return buffer.getvalue()
 
 
 def _write(study: Study, file: BinaryIO) -> None:
     document = study.document
-    used = {channel.array for record in document.records for channel in record.channels}
-    sources = {record.source for record in document.records if record.source_kept}
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
 
         def put(name: str, content: bytes) -> None:
             archive.writestr(zipfile.ZipInfo(name, _FIXED_TIME), content, zipfile.ZIP_DEFLATED)
 
         put("study.json", document.model_dump_json(indent=1).encode())
-        for key in sorted(used):
-            buffer = io.BytesIO()
-            np.save(buffer, study.arrays[key], allow_pickle=False)
-            put(f"records/{key}.npy", buffer.getvalue())
-        for key in sorted(sources):
+        for key in sorted(used_arrays(document)):
+            put(f"records/{key}.npy", array_bytes(study.arrays[key]))
+        for key in sorted(used_sources(document)):
             put(f"sources/{key}", study.sources[key])
 
 
@@ -54,22 +70,26 @@ def load_study(path: str | Path) -> Study:
     try:
         with zipfile.ZipFile(path) as archive:
             _check_members(archive, path.name)
-            document = _document(archive, path.name)
-            arrays = {
-                key: _array(archive, key, path.name)
-                for key in {channel.array for record in document.records for channel in record.channels}
-            }
-            kept = {record.source for record in document.records if record.source_kept}
-            sources = {key: _source(archive, key, path.name) for key in kept}
+            size = archive.getinfo("study.json").file_size if "study.json" in archive.namelist() else 0
+            if size > MAX_JSON_BYTES:
+                raise InputError(f"{path.name} cannot be opened: its study.json is too large.")
+            return study_of(lambda part: _part(archive, part, path.name), path.name)
     except OSError as error:
         raise InputError(f"{path.name} cannot be read from {path.parent}: {error.strerror or error}.") from error
     except (zipfile.BadZipFile, EOFError, KeyError, NotImplementedError, RuntimeError) as error:
         raise InputError(
             f"{path.name} is not a study, or the file is cut short or damaged ({error}). Nothing was opened."
         ) from error
+
+
+def study_of(part: Callable[[str], bytes], name: str) -> Study:
+    """A study from its parts (``study.json``, ``records/HASH.npy``, ``sources/HASH``); raises InputError for damage."""
+    document = _document(part("study.json"), name)
+    arrays = {key: _array(part(f"records/{key}.npy"), key, name) for key in used_arrays(document)}
+    sources = {key: _source(part(f"sources/{key}"), key, name) for key in used_sources(document)}
     for record in document.records:
         if len({arrays[channel.array].size for channel in record.channels}) > 1:
-            raise InputError(f"{path.name} is damaged: the channels of {record.file_name} differ in length.")
+            raise InputError(f"{name} is damaged: the channels of {record.file_name} differ in length.")
     return Study(document, arrays, sources)
 
 
@@ -95,10 +115,7 @@ def _part(archive: zipfile.ZipFile, part: str, name: str) -> bytes:
     return content
 
 
-def _document(archive: zipfile.ZipFile, name: str) -> Document:
-    if "study.json" in archive.namelist() and archive.getinfo("study.json").file_size > MAX_JSON_BYTES:
-        raise InputError(f"{name} cannot be opened: its study.json is too large.")
-    content = _part(archive, "study.json", name)
+def _document(content: bytes, name: str) -> Document:
     try:
         data = json.loads(content)
         version = data.get("version") if isinstance(data, dict) else None
@@ -121,8 +138,7 @@ def _document(archive: zipfile.ZipFile, name: str) -> Document:
         raise InputError(f"{name} is not a study: its study.json cannot be read.") from error
 
 
-def _array(archive: zipfile.ZipFile, key: str, name: str) -> Floats:
-    content = _part(archive, f"records/{key}.npy", name)
+def _array(content: bytes, key: str, name: str) -> Floats:
     try:
         array = np.load(io.BytesIO(content), allow_pickle=False)
     except (ValueError, EOFError, OSError) as error:
@@ -132,8 +148,7 @@ def _array(archive: zipfile.ZipFile, key: str, name: str) -> Floats:
     return frozen(array)
 
 
-def _source(archive: zipfile.ZipFile, key: str, name: str) -> bytes:
-    content = _part(archive, f"sources/{key}", name)
+def _source(content: bytes, key: str, name: str) -> bytes:
     if hashlib.sha256(content).hexdigest() != key:
         raise InputError(f"{name} is damaged: the imported file {key[:8]}… is not the one that was saved.")
     return content

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import cached_property
 from pathlib import Path
 
@@ -55,7 +55,7 @@ class SieveColumn(QWidget):
         self.count = label(role="muted")
         self.add = button("+  Add a step", tip="Choose a repair or preparation; it goes to the end of the sieve")
         self.add.clicked.connect(self.open_list)
-        self._fresh = ""
+        self._fresh = self._built_for = ""
         self.more = button("⋯", "bare", "Share, copy, save or open a sieve")
         self.more.setAccessibleName("the sieve as a whole")
         self.more.clicked.connect(self._open_sieve_menu)
@@ -95,8 +95,9 @@ class SieveColumn(QWidget):
             slots = self.session.study.slots(entry.id)
             made = Sieved(curve, tuple(Trail(slot, curve, curve, Caught(), "passing …") for slot in slots))
         self._show_recorded(entry, made)
-        if [card.slot_id for _, card in self._cards] != [t.slot.id for t in made.trail]:
+        if not self._cards_serve(entry.id, made.trail):
             self._rebuild(list(made.trail))
+        self._built_for = entry.id
         for (mesh, card), trail in zip(self._cards, made.trail, strict=True):
             mesh.show_trail(trail)
             card.show_trail(trail, self.session.view.stage == trail.slot.id, self._fresh == trail.slot.id)
@@ -115,6 +116,19 @@ class SieveColumn(QWidget):
         self.recorded.notes.setVisible(bool(notes))
         self.recorded.set_in_hand(self.session.view.stage == RECORDED)
 
+    def _cards_serve(self, curve_id: str, trails: Sequence[Trail]) -> bool:
+        """Whether the cards that stand there fit: for the same slots, or for the same kinds of step in other units."""
+        if len(self._cards) != len(trails):
+            return False
+        pairs = [(card, trail) for (_, card), trail in zip(self._cards, trails, strict=True)]
+        if self._built_for == curve_id:
+            return all(card.slot_id == trail.slot.id for card, trail in pairs)
+        if not all(card.serves(trail) for card, trail in pairs):
+            return False
+        for card, trail in pairs:
+            card.slot_id = trail.slot.id
+        return True
+
     def _rebuild(self, trails: list[Trail]) -> None:
         for mesh, card in self._cards:
             for widget in (mesh, card):
@@ -124,14 +138,14 @@ class SieveColumn(QWidget):
         self._cards = []
         for trail in trails:
             mesh, card = MeshRow(), StepCard(trail.slot.id)
-            slot_id = trail.slot.id
-            card.clicked.connect(lambda s=slot_id: self.session.look_at_stage(s))
-            card.changed.connect(lambda step, s=slot_id: self._change(s, step))
-            card.switched.connect(lambda on, s=slot_id: self._switch(s, on))
-            card.moved.connect(lambda by, s=slot_id: self._move_by(s, by))
-            card.removed.connect(lambda s=slot_id: self._remove(s))
+            # A card may come to serve another slot: its signals ask for the one that it has at that time.
+            card.clicked.connect(lambda c=card: self.session.look_at_stage(c.slot_id))
+            card.changed.connect(lambda step, c=card: self._change(c.slot_id, step))
+            card.switched.connect(lambda on, c=card: self._switch(c.slot_id, on))
+            card.moved.connect(lambda by, c=card: self._move_by(c.slot_id, by))
+            card.removed.connect(lambda c=card: self._remove(c.slot_id))
             card.kept.connect(self._keep)
-            card.naming_asked.connect(lambda s=slot_id: self._ask_name(s))
+            card.naming_asked.connect(lambda c=card: self._ask_name(c.slot_id))
             card.refused.connect(lambda sentence: self.session.noticed.emit(sentence, "problem"))
             self.stack.addWidget(mesh)
             self.stack.addWidget(card)

@@ -77,6 +77,7 @@ class StepCard(Card):
         self.fields: dict[str, Field] = {}
         self.captions: dict[str, QWidget] = {}
         self._step: Step | None = None
+        self._units = ("", "")
         self._press: QPoint | None = None
         self.name = label(role="strong")
         self.digest = Elided(role="muted")
@@ -99,6 +100,10 @@ class StepCard(Card):
         self.rows.addWidget(self.form)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._open_menu)
+
+    def serves(self, trail: Trail) -> bool:
+        """Whether the card's fields are those of another step, too, in the same units."""
+        return type(self._step) is type(trail.slot.step) and self._units == (trail.before.x_unit, trail.before.y_unit)
 
     def show_trail(self, trail: Trail, in_hand: bool, fresh: bool = False) -> None:
         """Renders the step as it is now; a fresh one still asks whether it is kept."""
@@ -128,7 +133,8 @@ class StepCard(Card):
         grid.setContentsMargins(0, 4, 0, 2)
         grid.setVerticalSpacing(5)
         grid.setColumnStretch(1, 1)
-        axis_units = {"x": trail.before.x_unit, "y": trail.before.y_unit}
+        self._units = (trail.before.x_unit, trail.before.y_unit)
+        axis_units = dict(zip("xy", self._units, strict=True))
         for row, (name, info) in enumerate(step.settings().items()):
             field = field_for(name, info, axis_units)
             field.edited.connect(lambda value, name=name: self._edited(name, value))
