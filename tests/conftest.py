@@ -37,12 +37,13 @@ def window(qtbot, tmp_path, monkeypatch) -> Iterator[Callable]:  # type: ignore[
         w.tray.files = ()
         w.session.jobs.close()
 
-    def make(study=None, path=None) -> Window:  # type: ignore[no-untyped-def]
+    def make(study=None, path=None, size=(1280, 800)) -> Window:  # type: ignore[no-untyped-def]
         session = Session()
         if study is not None:
             session.begin(study, path)
         shown = Window(session, tmp_path)
-        shown.resize(1280, 800)
+        if size is not None:
+            shown.resize(*size)
         shown.keeper = DefectKeeper(session, shown.recovery.keep)
         qtbot.addWidget(shown, before_close_func=let_go)
         with qtbot.waitActive(shown):

@@ -64,13 +64,13 @@ def say(words: str) -> None:
     print(f"{time.time():.3f} {words}", flush=True)
 
 
-def check(seed: int, kind: signal.Signals = signal.SIGKILL) -> str:
+def check(seed: int, kind: signal.Signals = signal.SIGKILL, longest: float = 9.0) -> str:
     """Kills a working window at a moment chosen by the seed. Raises AssertionError when anything is lost."""
     from curvesieve.core.study import load_study, save_study
     from curvesieve.core.study.recovery import left_behind, recovered
     from curvesieve.demo.build import build_study
 
-    moment = random.Random(seed).uniform(0.3, 9.0)
+    moment = random.Random(seed).uniform(0.3, longest)
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         save_study(build_study(folder / "files"), folder / "work.sieve")

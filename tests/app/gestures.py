@@ -36,8 +36,10 @@ def move(plot: Plot, x: float, y: float) -> None:
     _send(plot, QEvent.Type.MouseMove, place(plot, x, y), NONE, NONE)
 
 
-def drag(plot: Plot, start: tuple[float, float], end: tuple[float, float], keys=PLAIN, steps: int = 8) -> None:
-    """Presses at one data point, moves in steps and lets go at another."""
+def drag(
+    plot: Plot, start: tuple[float, float], end: tuple[float, float], keys=PLAIN, steps: int = 8, on_step=lambda i: None
+) -> None:
+    """Presses at one data point, moves in steps and lets go at another. `on_step` is called between the moves."""
     a, b = place(plot, *start), place(plot, *end)
     QTest.qWait(30)  # pyqtgraph ignores moves that follow a hover too soon
     _send(plot, QEvent.Type.MouseMove, a, NONE, NONE, keys)
@@ -46,6 +48,7 @@ def drag(plot: Plot, start: tuple[float, float], end: tuple[float, float], keys=
         at = a + (b - a) * i / steps
         _send(plot, QEvent.Type.MouseMove, at, NONE, LEFT, keys)
         QTest.qWait(25)
+        on_step(i)
     _send(plot, QEvent.Type.MouseButtonRelease, b, LEFT, NONE, keys)
 
 
@@ -61,15 +64,15 @@ def double_click(plot: Plot, x: float, y: float) -> None:
         _send(plot, kind, at, LEFT, buttons)
 
 
-def click(widget: QWidget, at: QPoint | None = None) -> None:
-    QTest.mouseClick(widget, LEFT, PLAIN, at if at is not None else widget.rect().center())
+def click(widget: QWidget, at: QPoint | None = None, keys=PLAIN) -> None:
+    QTest.mouseClick(widget, LEFT, keys, at if at is not None else widget.rect().center())
 
 
-def click_cell(view, row: int, column: int) -> None:
+def click_cell(view, row: int, column: int, keys=PLAIN) -> None:
     """A click on a cell of a table or a row of a list."""
     index = view.model().index(row, column)
     view.scrollTo(index)
-    click(view.viewport(), view.visualRect(index).center())
+    click(view.viewport(), view.visualRect(index).center(), keys)
 
 
 def type_text(line: QWidget, text: str) -> None:

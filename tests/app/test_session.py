@@ -148,7 +148,7 @@ def test_cards_are_dragged_into_another_order(demo):
     first, second = demo.session.entry.slots
     data = QMimeData()
     data.setData(DRAG_TYPE, first.id.encode())
-    below = QPointF(40, column.card(second.id).geometry().bottom() + 4)
+    below = QPointF(40, column.card(second.id).mapTo(column, column.card(second.id).rect().bottomLeft()).y() + 4)
     move = Qt.DropAction.MoveAction
     QApplication.sendEvent(column, QDragEnterEvent(below.toPoint(), move, data, LEFT, PLAIN))
     QApplication.sendEvent(column, QDropEvent(below, move, data, LEFT, PLAIN))

@@ -131,7 +131,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     click_cell(ledger.view, 0, column)
     assert session.view.reading == (2, "fwhm")
     assert canvas.layers.spot.isVisible()
-    assert "after Keep range, Despike" in ledger.origin.text()
+    assert "after Keep range, Despike" in ledger.advice.whole_text()
     click(ledger.copy)
     assert QApplication.clipboard().text().startswith("curve\tloading (wt%)\tP1 center (cm-1)\tu(P1 center) (cm-1)")
     ledger.write(tmp_path / "ledger.csv")

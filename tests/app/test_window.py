@@ -349,13 +349,13 @@ def test_steps_are_found_by_the_words_of_the_trade(window, demo_files, qtbot, ty
 def test_the_demo_is_one_click_away_and_never_takes_what_was_begun(window, demo_files, qtbot):
     w = window()
     assert not w.curve_bench.canvas.against.isVisible(), "there are no stages to compare yet"
-    click(w.curve_bench.canvas.demo)
+    click(w.curve_bench.canvas.empty.demo)
     qtbot.waitUntil(lambda: bool(w.session.study.document.curves), timeout=30000)
     assert w.session.study.document.title == "marram-films"
     assert w.session.path is None, "saving asks for a place of its own"
     assert w.session.study.fit_is_current(w.session.view.curve)
     other = window()
-    click(other.curve_bench.canvas.demo)
+    click(other.curve_bench.canvas.empty.demo)
     begun, told = study_of([0, 1, 2], [1, 2, 3]), []
     other.session.noticed.connect(lambda sentence, kind: told.append(sentence))
     other.session.begin(begun)

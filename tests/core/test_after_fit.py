@@ -349,3 +349,37 @@ def test_derived_quantities_by_formula():
     assert (readings["= half_life"].unit, readings["= ratio"].unit, readings["k"].unit) == ("s", "", "s^-1")
     with pytest.raises(InputError, match=r"no parameter 'kk'.*did you mean 'k'"):
         fit_readings(model.model_copy(update={"derived": (("bad", "1/kk"),)}), result, "s", "MPa")
+
+
+@pytest.mark.parametrize(
+    ("slug", "law", "names"),
+    [
+        ("exponential", "a*exp(-b*x)", "ab"), ("saturation", "L*x/(h + x)", "Lh"), ("power", "c*x^n", "cn"),
+        ("square-root", "p + q*sqrt(x)", "pq"),
+    ],
+)  # fmt: skip
+def test_a_law_on_axes_of_ones_own_gets_its_own_parameters(slug, law, names):
+    """Typed by hand it says what the ready-made axes say, whose parameters are solved for on paper."""
+    rng = np.random.default_rng(4)
+    x = np.linspace(1, 20, 60)
+    y = 3 * x / (2.2 + x) + rng.normal(0, 0.01, 60)
+    way = STRAIGHTENINGS[slug]
+    ready = straighten(cs.Curve(x, y), way).parameters
+    own = straighten(cs.Curve(x, y), own_axes(way.u, way.v, law)).parameters
+    assert [one.name for one in own] == sorted(names)
+    for mine, theirs in zip(own, sorted(ready, key=lambda one: [r.name for r in ready].index(one.name)), strict=True):
+        assert mine.straight == pytest.approx(theirs.straight, rel=1e-6)
+        assert mine.straight_u == pytest.approx(theirs.straight_u, rel=1e-5)
+        assert mine.direct == pytest.approx(theirs.direct, rel=1e-5)
+
+
+def test_a_law_that_is_no_line_on_the_axes_is_said():
+    x = np.linspace(1, 20, 60)
+    curve = cs.Curve(x, np.exp(-x / 5))
+    made = straighten(curve, own_axes("x^2", "log(y)", "a*exp(-b*x)"))
+    assert made.parameters == ()
+    assert made.sentence.startswith("On these axes this law is no straight line")
+    with pytest.raises(cs.InputError, match="two parameters at most; this law has a, b, c"):
+        own_axes("x", "y", "a + b*x + c*x^2")
+    with pytest.raises(cs.InputError, match="this law has none"):
+        own_axes("x", "y", "3*x")

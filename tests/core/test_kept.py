@@ -167,7 +167,7 @@ def test_a_damaged_copy_is_said_and_does_not_hide_others(study, tmp_path):
     with pytest.raises(cs.InputError, match="The recovery copy is damaged"):
         recovered(found)
     next(found.folder.glob("records/*.npy")).unlink()
-    with pytest.raises(cs.InputError, match="The recovery copy in .* lacks records/"):
+    with pytest.raises(cs.InputError, match=r"The recovery copy in .* lacks records/"):
         recovered(found)
 
 

@@ -23,6 +23,8 @@ class ActionRow:
     run: Callable[[], object]
     enabled: Callable[[], bool] = lambda: True
     words: str = ""
+    bench: str = ""
+    """The bench on which it works; empty: any. What acts on the curve in hand does so where the curve is seen."""
 
 
 def action_rows(window: Window) -> list[ActionRow]:
@@ -49,26 +51,46 @@ def action_rows(window: Window) -> list[ActionRow]:
         ActionRow("Paste a table", "Ctrl+V", window.paste),
         ActionRow("Undo", "Ctrl+Z", session.undo, lambda: bool(session.undo_label)),
         ActionRow("Redo", "Ctrl+Shift+Z", session.redo, lambda: bool(session.redo_label)),
-        ActionRow("Show the whole curve", "Home", bench.canvas.show_all, has_curve),
-        ActionRow("Logarithmic x axis on or off", "", bench.canvas.x_scale.click, has_curve),
-        ActionRow("Logarithmic y axis on or off", "", bench.canvas.y_scale.click, has_curve),
-        ActionRow("Add a step…", "Ctrl+Shift+A", bench.sieve.open_list, has_curve),
-        ActionRow("Fit the model", "F5", bench.model.foot.fit.click, has_terms),
-        ActionRow("Read starts off the data", "", session.modelling.read_starts, has_terms),
-        ActionRow("Choose a law, or type a formula…", "Ctrl+L", bench.model.open_terms, has_curve),
-        ActionRow("Find starts in the data", "F6", session.modelling.find_starts, has_terms),
-        ActionRow("Save the formula as a term of your own…", "", bench.model.ask_save_term, has_terms),
-        ActionRow("What the fit says", "Ctrl+R", lambda: bench.drawer.show_page("Result"), has_curve),
-        ActionRow("Compare models", "", lambda: bench.drawer.show_page("Compare"), has_curve),
-        ActionRow("Straighten the axes", "", lambda: bench.drawer.show_page("Straighten"), has_curve),
-        ActionRow("Remove the model", "", window.remove_model, has_terms),
-        ActionRow("Copy the ledger", "Ctrl+Shift+C", bench.ledger.copy_table, has_readings),
-        ActionRow("Write the ledger as CSV…", "", bench.ledger.ask_and_write, has_readings),
-        ActionRow("Rename the curve…", "F2", window.shelf.rename_in_hand, has_curve),
-        ActionRow("Remove the curve from the study", "", window.shelf.remove_in_hand, has_curve),
-        ActionRow("Look at the record's numbers", "Ctrl+T", window.exports.show_numbers, has_curve),
-        ActionRow("Write the curve as a file…", "Ctrl+E", window.exports.ask_curve, has_curve),
-        ActionRow("Write the record as a file…", "", window.exports.ask_record, has_curve),
+        ActionRow("Show the whole curve", "Home", bench.canvas.show_all, has_curve, bench="Curve"),
+        ActionRow(
+            "The plot alone, or all around it",
+            "F11",
+            window.show_plot_alone,
+            has_curve,
+            "fold full large zoom",
+            bench="Curve",
+        ),
+        ActionRow("Fold or open the sieve", "", bench.sieve.heading.click, bench="Curve"),
+        ActionRow("Fold or open the model", "", bench.model.heading.click, bench="Curve"),
+        ActionRow("Fold or open the drawer", "", bench.drawer.heading.click, bench="Curve"),
+        ActionRow("Fold or open the catch strip", "", bench.canvas.strip.title.click, bench="Curve"),
+        ActionRow("Logarithmic x axis on or off", "", bench.canvas.x_scale.click, has_curve, bench="Curve"),
+        ActionRow("Logarithmic y axis on or off", "", bench.canvas.y_scale.click, has_curve, bench="Curve"),
+        ActionRow("Add a step…", "Ctrl+Shift+A", bench.sieve.open_list, has_curve, bench="Curve"),
+        ActionRow("Fit the model", "F5", bench.model.foot.fit.click, has_terms, bench="Curve"),
+        ActionRow("Read starts off the data", "", session.modelling.read_starts, has_terms, bench="Curve"),
+        ActionRow("Choose a law, or type a formula…", "Ctrl+L", bench.model.open_terms, has_curve, bench="Curve"),
+        ActionRow("Find starts in the data", "F6", session.modelling.find_starts, has_terms, bench="Curve"),
+        ActionRow("Save the formula as a term of your own…", "", bench.model.ask_save_term, has_terms, bench="Curve"),
+        ActionRow(
+            "The numbers of the curve; ask for y at an x",
+            "Ctrl+P",
+            lambda: bench.drawer.show_page("Points"),
+            has_curve,
+            "table points mean extremes read value",
+            "Curve",
+        ),
+        ActionRow("What the fit says", "Ctrl+R", lambda: bench.drawer.show_page("Result"), has_curve, bench="Curve"),
+        ActionRow("Compare models", "", lambda: bench.drawer.show_page("Compare"), has_curve, bench="Curve"),
+        ActionRow("Straighten the axes", "", lambda: bench.drawer.show_page("Straighten"), has_curve, bench="Curve"),
+        ActionRow("Remove the model", "", window.remove_model, has_terms, bench="Curve"),
+        ActionRow("Copy the ledger", "Ctrl+Shift+C", bench.ledger.copy_table, has_readings, bench="Curve"),
+        ActionRow("Write the ledger as CSV…", "", bench.ledger.ask_and_write, has_readings, bench="Curve"),
+        ActionRow("Rename the curve… (F2 on the shelf)", "", window.shelf.rename_in_hand, has_curve, bench="Curve"),
+        ActionRow("Remove the curve from the study", "", window.shelf.remove_in_hand, has_curve, bench="Curve"),
+        ActionRow("Look at the record's numbers", "Ctrl+T", window.exports.show_numbers, has_curve, bench="Curve"),
+        ActionRow("Write the curve as a file…", "Ctrl+E", window.exports.ask_curve, has_curve, bench="Curve"),
+        ActionRow("Write the record as a file…", "", window.exports.ask_record, has_curve, bench="Curve"),
         ActionRow("Simulate a curve, or make a histogram…", "", window.show_making),
         ActionRow("Go to the Intake bench", "Ctrl+1", lambda: window.show_bench("Intake")),
         ActionRow("Go to the Curve bench", "Ctrl+2", lambda: window.show_bench("Curve")),
@@ -89,6 +111,7 @@ def step_rows(window: Window) -> list[ActionRow]:
             lambda s=step: bench.sieve.add_step(s),
             lambda: session.entry is not None,
             f"{step.summary} {step.words}",
+            "Curve",
         )
         for step in registered_steps().values()
     ]
@@ -108,9 +131,10 @@ def make_actions(window: Window, rows: list[ActionRow]) -> list[QAction]:
 
     def refresh() -> None:
         for action, row in made:
-            action.setEnabled(row.enabled())
+            action.setEnabled(row.bench in ("", window.bench) and row.enabled())
 
     window.session.changed.connect(lambda old, new: refresh())
     window.session.view_changed.connect(lambda old, new: refresh())
+    window.bench_changed.connect(refresh)
     refresh()
     return [action for action, _ in made]

@@ -26,9 +26,11 @@ class Exports:
         self.numbers: QDialog | None = None
 
     def ask_curve(self) -> None:
-        """Writes the curve as it passed the sieve, with u and flags."""
+        """Writes the curve as it passed the sieve, with u, flags, and what its fit says of each point."""
         from curvesieve.core.formats.writing import of_curve
+        from curvesieve.core.study.compute import fitted_curve
         from curvesieve.core.study.ledger import about_curve
+        from curvesieve.core.study.points import fit_channels
 
         entry, made = self.session.entry, self.session.sieved()
         if entry is None:
@@ -36,8 +38,13 @@ class Exports:
         if made is None:
             self.session.noticed.emit("The curve is still passing through the sieve; try again in a moment.", "problem")
             return
-        curve, about = made.curve, about_curve(self.session.study, entry.id)
-        self._ask("Write the curve", entry.label, lambda: of_curve(curve, entry.label, about))
+        study, curve, about = self.session.study, made.curve, about_curve(self.session.study, entry.id)
+
+        def sheet() -> Sheet:
+            more = fit_channels(curve, fitted_curve(study, entry.id)[1]) if study.fit_is_current(entry.id) else ()
+            return of_curve(curve, entry.label, about, more)
+
+        self._ask("Write the curve", f"{entry.label} passed", sheet)
 
     def ask_record(self) -> None:
         """Writes the whole record, as it was read."""
@@ -46,7 +53,8 @@ class Exports:
         entry = self.session.entry
         if entry is not None:
             record = self.session.study.record(entry.record)
-            self._ask("Write the record", record.source.name.rsplit(".", 1)[0], lambda: of_record(record))
+            name = f"{record.source.name.rsplit('.', 1)[0]} record"  # never the name of the raw file itself
+            self._ask("Write the record", name, lambda: of_record(record))
 
     def _ask(self, title: str, name: str, sheet: Callable[[], Sheet]) -> None:
         from curvesieve.core.formats.writing import WRITERS
@@ -64,6 +72,14 @@ class Exports:
         """Writes in the background; the file's suffix tells the format."""
         from curvesieve.core.formats.writing import write
 
+        raw = {Path(record.path) for record in self.session.study.document.records if record.path}
+        if path.absolute() in raw or path.resolve() in raw:
+            self.session.noticed.emit(
+                f"{path.name} is the file that a record of this study came from, and stays as it is. "
+                "Choose another name.",
+                "problem",
+            )
+            return
         self.session.jobs.start(
             f"Writing {path.name}",
             "write export",

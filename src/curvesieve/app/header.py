@@ -10,11 +10,10 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QPushButto
 
 from curvesieve.app.session import Session
 from curvesieve.app.widgets.basics import plain_tip
+from curvesieve.app.widgets.menu import MenuRow, menu_of
 
 _STUDY_PX = 218
 """Always as wide, so that nothing beside it moves when the study's state changes."""
-MenuRow = tuple[str, Callable[[], object] | None]
-"""The words of a row and what it does; None for words that nothing is done with, empty words for a line."""
 
 
 class Header(QWidget):
@@ -101,18 +100,7 @@ class Header(QWidget):
 
     def menu(self) -> QMenu:
         """What can be done with the study as a whole."""
-        made = QMenu(self)
-        made.setToolTipsVisible(True)
-        for text, run in self._rows():
-            if not text:
-                made.addSeparator()
-                continue
-            action = made.addAction(text.replace("&", "&&"))
-            assert action is not None
-            action.setEnabled(run is not None)
-            if run is not None:
-                action.triggered.connect(lambda _=False, run=run: run())
-        return made
+        return menu_of(self, self._rows())
 
     def open_menu(self) -> None:
         self.menu().popup(self.study.mapToGlobal(QPoint(0, self.study.height() + 4)))

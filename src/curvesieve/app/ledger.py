@@ -4,14 +4,24 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, QTimer
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QGuiApplication
-from PyQt6.QtWidgets import QAbstractItemView, QFileDialog, QHBoxLayout, QHeaderView, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from curvesieve.app.session import MODEL, Session, View
 from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Elided, button, label
+from curvesieve.app.widgets.line import tab_leaves
+from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.core import units
 from curvesieve.core.errors import counted
 from curvesieve.core.reading import concise
@@ -102,14 +112,16 @@ class LedgerModel(QAbstractTableModel):
 
 
 class LedgerDrawer(QWidget):
-    """Title, table, and the line that says where the chosen number comes from."""
+    """Title, table, and the line that says where the chosen number comes from. `emptied`: whether there is nothing."""
+
+    emptied = pyqtSignal(bool)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.title = label(role="section")
         self.advice = Elided(role="muted")
-        self.origin = label(role="note", wrap=True)
+        """How to use it, or where the chosen number comes from: one line always, so that no row moves."""
         self.copy = button("Copy table", tip="Copy all rows for a spreadsheet, with units and uncertainties")
         self.copy.clicked.connect(self.copy_table)
         self.export = button("Write CSV…", tip="Write all rows to a file, with units and uncertainties")
@@ -123,6 +135,7 @@ class LedgerDrawer(QWidget):
         top.addWidget(self.export)
         self.model = LedgerModel()
         self._made_of: tuple[object, object] | None = None
+        self._shown_in_hand: str | None = None
         self.view = QTableView()
         self.view.setModel(self.model)
         self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
@@ -137,11 +150,14 @@ class LedgerDrawer(QWidget):
         horizontal.setHighlightSections(False)
         horizontal.setMinimumSectionSize(_NARROW_PX)
         self.view.clicked.connect(self._choose)
+        self.view.activated.connect(self._choose)
+        self.view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.view.customContextMenuRequested.connect(self._open_menu)
+        tab_leaves(self.view)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 2, 0, 0)
         layout.setSpacing(5)
         layout.addLayout(top)
-        layout.addWidget(self.origin)
         layout.addWidget(self.view, 1)
         layout.addStretch(0)
         session.changed.connect(lambda old, new: self.refresh())
@@ -166,18 +182,17 @@ class LedgerDrawer(QWidget):
         for bar, place in zip((across, down), places, strict=True):
             if bar is not None:
                 bar.setValue(place)
-        # After the line of origin has taken or left its room, or the row in hand may end up under the edge.
-        QTimer.singleShot(0, self._show_row_in_hand)
+        if self._shown_in_hand != view.curve:  # else the list stays where the user scrolled it
+            self._shown_in_hand = view.curve
+            QTimer.singleShot(0, self._show_row_in_hand)
         self.title.setText(f"LEDGER  ·  {made.title}" if made.rows else "LEDGER")
         has_readings = bool(made.columns)
         self.view.setVisible(bool(made.rows))
         self.copy.setEnabled(has_readings)
         self.export.setEnabled(has_readings)
-        origin = self._origin()
-        self.origin.setText(origin)
-        self.origin.setVisible(bool(origin))
-        where = "Click a number to see where it comes from."
+        where = self._origin() or "Click a number to see where it comes from."
         self.advice.set(where if has_readings else "Fit a model, and its readings appear here.")
+        self.emptied.emit(not has_readings)
 
     def _widen(self, rows: list[int], afresh: bool) -> None:
         """Gives columns the room that these rows need; while the columns are the same, none becomes narrower."""
@@ -218,6 +233,29 @@ class LedgerDrawer(QWidget):
             clipboard.setText(core.to_tabs(self.ledger))
             self.session.noticed.emit(f"Copied {counted(len(self.ledger.rows), 'row')} of the ledger.", "word")
 
+    def _open_menu(self, place: QPoint) -> None:
+        """What can be done with a cell: copied, traced back, or its curve looked at."""
+        index, viewport = self.view.indexAt(place), self.view.viewport()
+        if not index.isValid() or viewport is None:
+            return
+        row, column = self.ledger.rows[index.row()], self.model.column(index.column())
+        cell = row.cell(column) if column is not None else None
+        rows: list[MenuRow] = []
+        if cell is not None:
+            whole = repr(cell.value) if cell.u is None else f"{cell.value!r}\t{cell.u!r}"
+            rows += [
+                ("Copy this number with its u, all digits", lambda: _to_clipboard(whole)),
+                ("Show where it comes from", lambda: self._choose(index)),
+            ]
+        has_readings = bool(self.ledger.columns)
+        rows += [
+            (f"Take {row.curve.label} in hand", lambda: self.session.look(View(row.curve.id))),
+            ("", None),
+            ("Copy the table", self.copy_table if has_readings else None),
+            ("Write the table as CSV…", self.ask_and_write if has_readings else None),
+        ]
+        menu_of(self, rows).popup(viewport.mapToGlobal(place))
+
     def ask_and_write(self) -> None:
         name = f"{self.ledger.title}.csv".replace("/", "-")
         path, _ = QFileDialog.getSaveFileName(self, "Write the ledger", name, "CSV tables (*.csv)")
@@ -234,3 +272,9 @@ class LedgerDrawer(QWidget):
             lambda _: self.session.noticed.emit(f"Wrote the ledger to {path.name}.", "word"),
             lambda sentence: self.session.noticed.emit(sentence, "problem"),
         )
+
+
+def _to_clipboard(text: str) -> None:
+    clipboard = QGuiApplication.clipboard()
+    if clipboard is not None:
+        clipboard.setText(text)

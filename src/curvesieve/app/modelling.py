@@ -138,7 +138,7 @@ class Modelling(QObject):
             passed = self._passed()
             made = self.model_in_sight().with_background(slug, passed, own)
             old = entry.model.background
-            if old is not None and made.background is not None:  # names that go on keep their values
+            if old is not None and old.own is not None and made.background is not None:  # names that go on keep values
                 kept = {n: s.start for n, s in old.parameters.items() if own and n in made.background.parameters}
                 made = made.starting_at(kept)
             return edits.set_model(entry.id, made)(study)
@@ -148,10 +148,9 @@ class Modelling(QObject):
             now = self.session.entry
             placed = now.model.background if now is not None else None
             if placed is not None and not placed.term.has_rule:
-                fresh = entry.model.background is None or set(placed.parameters) - set(
-                    entry.model.background.parameters
-                )
-                if fresh:
+                before = entry.model.background
+                known = set(before.parameters) if before is not None and before.own is not None else set()
+                if set(placed.parameters) - known:
                     self.find_starts()
 
     def change_state(self, number: int, name: str, label: str, merge: str = "", **changes: object) -> None:

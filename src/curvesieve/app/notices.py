@@ -18,13 +18,15 @@ Act = tuple[str, Callable[[], None]]
 class NoticeBar(QFrame):
     """Shows the newest notice over the lower part of `over`. A problem stays until it is closed; a word goes by itself.
 
+    So many pixels at the right are `kept_clear`: what stands there is pressed often.
+
     The keyboard's focus stays where it is, and goes back there when a notice that had it closes.
     """
 
-    def __init__(self, over: QWidget) -> None:
+    def __init__(self, over: QWidget, kept_clear: Callable[[], int] = lambda: 0) -> None:
         super().__init__(over)
         self.setObjectName("notice")
-        self.over = over
+        self.over, self.kept_clear = over, kept_clear
         self.text = label(wrap=True)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.acts = QHBoxLayout()
@@ -93,10 +95,11 @@ class NoticeBar(QFrame):
     def _place(self) -> None:
         layout = self.layout()
         assert layout is not None
-        wide = min(self.over.width() - 24, _WIDEST_PX)
+        room = self.over.width() - self.kept_clear()
+        wide = min(room - 24, _WIDEST_PX)
         layout.activate()
         high = max(layout.heightForWidth(wide), layout.sizeHint().height() if not layout.hasHeightForWidth() else 0)
-        self.setGeometry(QRect((self.over.width() - wide) // 2, self.over.height() - high - 10, wide, high))
+        self.setGeometry(QRect((room - wide) // 2, self.over.height() - high - 10, wide, high))
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if event is not None and event.type() == QEvent.Type.Resize and self.isVisible():

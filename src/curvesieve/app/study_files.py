@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QPushButton
 
-from curvesieve.app.header import MenuRow
+from curvesieve.app.widgets.menu import MenuRow
 from curvesieve.core.errors import counted
 from curvesieve.core.study import Study
 from curvesieve.core.study.files import remove_left_over_parts

@@ -6,7 +6,16 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QGuiApplication,
+    QKeyEvent,
+    QKeySequence,
+    QShortcut,
+)
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -38,8 +47,8 @@ from curvesieve.core.models import Model
 from curvesieve.core.study.store import SUFFIX
 
 if TYPE_CHECKING:
-    from curvesieve.app.defects import DefectKeeper
     from curvesieve.app.benches.intake.bench import IntakeBench
+    from curvesieve.app.defects import DefectKeeper
 
 BENCHES = ("Intake", "Curve")
 _DATA_FILES = (
@@ -61,12 +70,16 @@ def _files_of(path: Path) -> list[Path]:
 class Window(QMainWindow):
     """The main window over one session. `data_folder` is where the file dialogs begin."""
 
+    bench_changed = pyqtSignal()
+
     def __init__(self, session: Session | None = None, data_folder: Path | None = None) -> None:
         super().__init__()
         self.session = session or Session()
         self.session.setParent(self)
         self.data_folder = data_folder or Path.home()
         self.keeper: DefectKeeper | None = None
+        self.bench = ""
+        """The bench that is shown."""
         self.memory = Memory()
         self.tray = Tray(self.session.jobs, self)
         self.recovery = Recovery(self.session, self.tray.sources, self)
@@ -107,7 +120,7 @@ class Window(QMainWindow):
         rows.addLayout(middle, 1)
         rows.addWidget(self.status)
         self.setCentralWidget(body)
-        self.notice = NoticeBar(self.benches)
+        self.notice = NoticeBar(self.benches, self._kept_clear)
 
     def _connect(self) -> None:
         session, canvas = self.session, self.curve_bench.canvas
@@ -121,10 +134,19 @@ class Window(QMainWindow):
         self.status.stop_asked.connect(self._stop_work)
         canvas.pointer.connect(self.status.show_pointer)
         canvas.hint.connect(self.status.hint.set)
-        for part in (self.shelf, canvas):
+        canvas.write_asked.connect(self.exports.ask_curve)
+        empty = canvas.empty
+        for part in (self.shelf, empty):
             part.files_asked.connect(self.ask_files)
-        canvas.study_asked.connect(self.study_files.ask_open)
-        canvas.demo_asked.connect(self.study_files.open_demo)
+        empty.study_asked.connect(self.study_files.ask_open)
+        empty.demo_asked.connect(self.study_files.open_demo)
+        empty.recent_asked.connect(self.study_files.open)
+        empty.show_recent(self.memory.recent)
+        session.file_changed.connect(lambda: empty.show_recent(self.memory.recent))
+        for name, fold in self.curve_bench.folds.items():
+            fold.fold(self.memory.folded(name))
+            fold.turned.connect(lambda on, name=name: self.memory.fold(name, on))
+        self.curve_bench.drawer.write_asked.connect(self.exports.ask_curve)
         self.shelf.looked_at_curve.connect(lambda: self.show_bench("Curve"))
         self.shelf.menu_rows = [
             ("Look at the record's numbers", self.exports.show_numbers),
@@ -143,6 +165,11 @@ class Window(QMainWindow):
         self.benches.addWidget(bench)
         return bench
 
+    def _kept_clear(self) -> int:
+        """The width of the column with the Fit button, where it is shown."""
+        side = self.curve_bench.side
+        return side.width() + 10 if side.isVisible() else 0
+
     def refresh(self) -> None:
         """Renders everything anew."""
         self.shelf.restyle()
@@ -153,11 +180,23 @@ class Window(QMainWindow):
     def show_bench(self, name: str) -> None:
         self.benches.setCurrentWidget(self.intake_bench if name == "Intake" else self.curve_bench)
         self.header.show_bench(name)
-        self.shelf.setVisible(name != "Intake")  # the waiting files stand in its place
+        self.bench = name
+        self.bench_changed.emit()
+        # On Intake the waiting files stand in its place; a plot that was given all room keeps it.
+        self.shelf.setVisible(name != "Intake" and not self.curve_bench.side.isHidden())
         if name == "Intake":
             self.status.hint.set("Nothing is part of the study until you bring it in")
         else:
             self.curve_bench.canvas.say_hint()
+
+    def show_plot_alone(self) -> None:
+        """Gives the plot the room of all that stands around it, or gives the room back."""
+        parts = (self.shelf, self.curve_bench.side)
+        alone = not self.curve_bench.side.isVisible()
+        for part in parts:
+            part.setVisible(alone)
+        for fold in (self.curve_bench.drawer.heading, self.curve_bench.canvas.strip.title):
+            fold.fold(not alone)
 
     def show_making(self) -> None:
         self.show_bench("Intake")
@@ -220,6 +259,25 @@ class Window(QMainWindow):
             self.take_files(paths)
         else:
             self.session.noticed.emit("Only files of this computer can be dropped here.", "problem")
+
+    # -- the keyboard -------------------------------------------------------------------------------
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.lay_down()
+        elif event is not None and event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab):
+            self.focusNextPrevChild(event.key() == Qt.Key.Key_Tab)  # with Ctrl: out of whatever keeps Tab to itself
+        else:
+            super().keyPressEvent(event)
+
+    def lay_down(self) -> None:
+        """Escape: lays down the last thing that was taken up, and changes nothing."""
+        if self.notice.isVisible():
+            self.notice.lay_down()
+        elif self.bench == "Curve":
+            self.curve_bench.lay_down()
+        elif self.bench == "Intake":
+            self.intake_bench.lay_down()
 
     # -- the end ------------------------------------------------------------------------------------
 

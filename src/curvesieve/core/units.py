@@ -76,7 +76,8 @@ def written(unit: str) -> str:
 
 def labelled(name: str, unit: str) -> str:
     """An axis or column title: ``Raman shift (cm⁻¹)``."""
-    return f"{name} ({shown(unit)})" if unit else name
+    said = shown(unit)  # a unit of 1 is shown as none
+    return f"{name} ({said})" if said else name
 
 
 def power_product(x_unit: str, x_power: Fraction | int, y_unit: str, y_power: Fraction | int) -> str:

@@ -2,25 +2,26 @@
 
 from __future__ import annotations
 
-import html
 from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
 
+from curvesieve.app.canvas.empty import EmptyPage
 from curvesieve.app.canvas.lasso import leave_out
 from curvesieve.app.canvas.layers import Layers
+from curvesieve.app.canvas.menu import rows_at
 from curvesieve.app.canvas.model_view import ModelView
 from curvesieve.app.canvas.plot import Plot
 from curvesieve.app.canvas.scene import Scene, scene_of
 from curvesieve.app.canvas.step_handles import StepHandles
 from curvesieve.app.canvas.strip import CatchStrip
 from curvesieve.app.session import MODEL, RECORDED, Session, View
-from curvesieve.app.theme.tokens import colour
-from curvesieve.app.widgets.basics import Card, button, label
+from curvesieve.app.widgets.basics import Elided, button
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.menu import menu_of
 from curvesieve.core import units
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import counted
@@ -38,6 +39,8 @@ HINTS = {
 }
 
 
+_LABEL_PX = 34
+"""Room over the highest point for the crown and its label."""
 _IN_SIGHT = 0.4
 _MOST_LIVE = 200_000
 """The effort up to which a step is passed again at every move of the hand; see `Step.effort`."""
@@ -46,9 +49,9 @@ _MOST_LIVE = 200_000
 class Canvas(QWidget):
     """Renders the curve in hand; see `scene` for what is shown at which stage."""
 
-    files_asked = pyqtSignal()
-    study_asked = pyqtSignal()
-    demo_asked = pyqtSignal()
+    write_asked = pyqtSignal()
+    points_asked = pyqtSignal()
+    asked_at = pyqtSignal(float)
     pointer = pyqtSignal(str)
     hint = pyqtSignal(str)
 
@@ -68,9 +71,7 @@ class Canvas(QWidget):
     # -- making -------------------------------------------------------------------------------------
 
     def _build(self) -> None:
-        self.title = QLabel()
-        self.title.setTextFormat(Qt.TextFormat.RichText)
-        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.title, self.facts = Elided(role="strong"), Elided(role="muted")
         self.x_scale = self._button("x lin", "Linear or logarithmic x axis", self._switch_scale)
         self.y_scale = self._button("y lin", "Linear or logarithmic y axis", self._switch_scale)
         for scale in (self.x_scale, self.y_scale):
@@ -78,7 +79,8 @@ class Canvas(QWidget):
         self.whole = self._button("Whole curve", "Show all of the curve (Home)", self.show_all)
         top = QHBoxLayout()
         top.setContentsMargins(0, 0, 0, 0)
-        top.addWidget(self.title, 1)
+        top.addWidget(self.title, 2)
+        top.addWidget(self.facts, 1)
         self.against = Choice()
         self.against.setMinimumContentsLength(9)
         self.against.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -92,7 +94,7 @@ class Canvas(QWidget):
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.setChildrenCollapsible(False)
         self.splitter.addWidget(self.plot)
-        self.splitter.addWidget(self.strip)
+        self.strip.join(self.splitter)
         self.splitter.setSizes([420, 130])
         self.splitter.setStretchFactor(0, 1)
         layout = QVBoxLayout(self)
@@ -100,35 +102,9 @@ class Canvas(QWidget):
         layout.setSpacing(6)
         layout.addLayout(top)
         layout.addWidget(self.splitter, 1)
-        self.empty = self._make_empty()
+        self.empty = EmptyPage()
         layout.addWidget(self.empty, 1)
         self.controls = (self.x_scale, self.y_scale, self.whole)
-
-    def _make_empty(self) -> QWidget:
-        """What stands in place of the plots while there is no curve."""
-        page = Card()
-        choose = button("Choose files…", "act", "Ctrl+I")
-        choose.clicked.connect(self.files_asked)
-        opened = button("Open a study…", tip="Ctrl+O")
-        opened.clicked.connect(self.study_asked)
-        row = QHBoxLayout()
-        row.addStretch(1)
-        row.addWidget(choose)
-        row.addWidget(opened)
-        self.demo = button("Look at the demo", tip="Made-up spectra and relaxation curves, cleaned and fitted")
-        self.demo.clicked.connect(self.demo_asked)
-        row.addWidget(self.demo)
-        row.addStretch(1)
-        words = label("Drop files of measured curves here, or paste a table.", "strong")
-        more = label("Text, spreadsheets, JCAMP-DX, HDF5 and more; preamble, names and units are found.", "muted")
-        page.rows.addStretch(2)
-        for text in (words, more):
-            text.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            page.rows.addWidget(text)
-        page.rows.addSpacing(10)
-        page.rows.addLayout(row)
-        page.rows.addStretch(3)
-        return page
 
     def _button(self, text: str, tip: str, slot: Callable[[], None]) -> QPushButton:
         made = button(text, tip=tip)
@@ -145,6 +121,7 @@ class Canvas(QWidget):
         self.plot.box.lassoed.connect(self._lassoed)
         self.plot.box.double_clicked.connect(self._double_clicked)
         self.plot.box.band_dragged.connect(self._band_drawn)
+        self.plot.box.menu_asked.connect(self._open_menu)
         self.plot.pointer_moved.connect(self._pointer_moved)
         self.strip.plot.pointer_moved.connect(self._pointer_moved)
         self.strip.point_chosen.connect(self._go_to)
@@ -193,22 +170,22 @@ class Canvas(QWidget):
         self.layers.clear()
         self.model.show(None, Model())
         self.step_handles.hide()
-        self.title.setText("No curve yet")
+        self.title.setMaximumWidth(400)
+        self.title.set("No curve yet")
+        self.facts.set("")
         self.plot.set_labels("", "")
         self.strip.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH")
         self.hint.emit("Drop text files on the window, open them, or paste a table")
 
     def _set_title(self, scene: Scene) -> None:
-        muted = colour("muted").name()
         caught = sum(len(t.caught) for t in scene.made.trail if t.message.endswith("caught"))
         facts = [counted(len(scene.after), "point")]
         if caught:
             facts.append(f"{caught:,} caught")
         label = scene.entry.label
-        label = html.escape(label if len(label) <= 48 else label[:46] + "…")
-        self.title.setText(
-            f"<span style='font-weight:600'>{label}</span> <span style='color:{muted}'>{' · '.join(facts)}</span>"
-        )
+        self.title.setMaximumWidth(self.title.fontMetrics().horizontalAdvance(label) + 16)
+        self.title.set(label)
+        self.facts.set(" · ".join(facts))
 
     def _fill_against(self, scene: Scene) -> None:
         """The stages before the one in hand, which it can be compared with."""
@@ -245,6 +222,14 @@ class Canvas(QWidget):
         self.model.forget_handles()
         self.refresh()
 
+    def drop_drag(self) -> bool:
+        """Lets go of what is being dragged, and draws what is: nothing was changed. Whether anything was dragged."""
+        dropped = self.plot.drop_drag() or self.strip.plot.drop_drag()
+        if dropped:
+            self.model.forget_handles()
+            self.refresh()
+        return dropped
+
     # -- ranges -------------------------------------------------------------------------------------
 
     def show_all(self) -> None:
@@ -275,7 +260,8 @@ class Canvas(QWidget):
             x0, x1 = x0 - 1, x1 + 1
         if y0 == y1:
             y0, y1 = y0 - 1, y1 + 1
-        self.plot.box.setRange(xRange=(x0, x1), yRange=(y0, y1 + 0.05 * (y1 - y0)), padding=0.04)
+        above = _LABEL_PX / max(self.plot.box.height() - _LABEL_PX, _LABEL_PX) if self.model.model.peaks else 0.05
+        self.plot.box.setRange(xRange=(x0, x1), yRange=(y0, y1 + above * (y1 - y0)), padding=0.04)
 
     def _show_around(self, number: int) -> None:
         """Brings a peak into view when it is not."""
@@ -322,11 +308,34 @@ class Canvas(QWidget):
             text += f"   on the straight line between points {np.interp(x, curve.x, curve.y):.5g}"
         self.pointer.emit(text)
 
+    @property
+    def scene(self) -> Scene | None:
+        """What is drawn; None while there is no curve."""
+        return self._scene
+
+    def nearest_point(self, x: float, y: float) -> float:
+        """The x of the point that is drawn nearest to a place, in data coordinates."""
+        assert self._scene is not None
+        curve = self._scene.after
+        across, up = self.plot.box.viewPixelSize()
+        dx = (np.asarray(self.plot.map_x(curve.x)) - float(self.plot.map_x(x))) / across
+        dy = (np.asarray(self.plot.map_y(curve.y)) - float(self.plot.map_y(y))) / up
+        far = np.hypot(dx, dy)
+        return float(curve.x[int(np.nanargmin(far))]) if np.isfinite(far).any() else float(curve.x[0])
+
+    def _open_menu(self, x: float, y: float, at: QPoint) -> None:
+        menu_of(self, rows_at(self, self.plot.unmap_x(x), self.plot.unmap_y(y))).popup(at)
+
     def _double_clicked(self, x: float, y: float) -> None:
         if self._scene is not None and not self.step_handles.double_click(x, y):
+            self.add_peak_at(self.plot.unmap_x(x))
+
+    def add_peak_at(self, x: float) -> None:
+        """Adds a peak of the kind that is chosen."""
+        if self._scene is not None:
             own = self.peak if isinstance(self.peak, OwnTerm) else None
             slug = "own" if own else str(self.peak)
-            self.session.modelling.add_peak(slug, self.plot.unmap_x(x), self.first_background, own)
+            self.session.modelling.add_peak(slug, x, self.first_background, own)
 
     def _band_drawn(self, low: float, high: float, finished: bool) -> None:
         """Shift+drag: a new band, for the step in hand or for the model."""

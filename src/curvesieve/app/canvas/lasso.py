@@ -19,7 +19,12 @@ def leave_out(session: Session, scene: Scene, plot: Plot, outline: object) -> No
     if not inside.any():
         session.noticed.emit("No point lies within what was drawn.", "word")
         return
-    chosen = set(np.unique(curve.x[inside]).tolist())
+    leave_out_points(session, scene, set(np.unique(curve.x[inside]).tolist()))
+
+
+def leave_out_points(session: Session, scene: Scene, chosen: set[float]) -> None:
+    """Hands points, given by their x, to the Leave out step in hand, or to a new one."""
+    trail = scene.trail if scene.trail and isinstance(scene.trail.slot.step, LeaveOut) else None
     if trail is not None:
         step = trail.slot.step
         assert isinstance(step, LeaveOut)

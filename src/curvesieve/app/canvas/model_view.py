@@ -120,6 +120,10 @@ class ModelView(QObject):
         low, high = rounded((low, high), high - low)
         self._change(lambda model: model.model_copy(update={"low": low, "high": high}), "drag the range in use")
 
+    def take_all(self) -> None:
+        """Takes the limits of the range in use away."""
+        self._change(lambda model: model.model_copy(update={"low": None, "high": None}), "fit the whole curve")
+
     def _gap_drawn(self, low: float, high: float, finished: bool) -> None:
         """Ctrl+Shift+drag: a stretch that the fit leaves out, or takes in again."""
         if self.scene is None:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPen
 from PyQt6.QtWidgets import QGraphicsRectItem
 
@@ -27,6 +27,7 @@ class Box(pg.ViewBox):  # type: ignore[misc]
     gap_dragged = pyqtSignal(float, float, bool)
     user_moved = pyqtSignal()
     lassoed = pyqtSignal(object)
+    menu_asked = pyqtSignal(float, float, QPoint)
 
     def __init__(self) -> None:
         super().__init__(enableMenu=False)
@@ -40,10 +41,13 @@ class Box(pg.ViewBox):  # type: ignore[misc]
         self._outline: list[tuple[float, float]] = []
 
     def mouseClickEvent(self, event: Any) -> None:
+        place = self.mapSceneToView(event.scenePos())
         if event.double() and event.button() == Qt.MouseButton.LeftButton:
-            place = self.mapSceneToView(event.scenePos())
             event.accept()
             self.double_clicked.emit(place.x(), place.y())
+        elif event.button() == Qt.MouseButton.RightButton:
+            event.accept()
+            self.menu_asked.emit(place.x(), place.y(), event.screenPos().toPoint())
 
     def mouseDragEvent(self, event: Any, axis: int | None = None) -> None:
         if event.button() != Qt.MouseButton.LeftButton or axis is not None:
@@ -77,6 +81,11 @@ class Box(pg.ViewBox):  # type: ignore[misc]
         if finished:
             self._lasso.setData([], [])
             self.lassoed.emit(self._outline)
+
+    def let_go(self) -> None:
+        """Takes away what a drag has drawn so far."""
+        self._lasso.setData([], [])
+        self._frame.hide()
 
     def _drag_box(self, start: QPointF, now: QPointF, finished: bool) -> None:
         box = QRectF(start, now).normalized()
@@ -142,6 +151,29 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         for side, text in (("bottom", x), ("left", y)):
             # The library takes labels for HTML: a name such as T<Tc would lose its end.
             self.axes[side].setLabel(html.escape(text), color=colour("muted").name(), **{"font-size": "14px"})
+
+    def drop_drag(self) -> bool:
+        """Lets go of what is being dragged, as if it had not been taken; whether anything was.
+
+        The button may still be down: the moves that follow belong to nothing.
+        """
+        scene = self.scene()
+        item = scene.dragItem
+        if item is None:
+            return False
+        scene.dragItem, scene.lastDrag = None, None
+        scene.dragButtons, scene.clickEvents = [], []
+        if hasattr(item, "moving"):
+            item.moving = False
+        self.box.let_go()
+        return True
+
+    def keyPressEvent(self, event: Any) -> None:
+        """Escape is the window's; the library would keep it."""
+        if event.key() == Qt.Key.Key_Escape:
+            event.ignore()
+        else:
+            super().keyPressEvent(event)
 
     def settle(self) -> None:
         """Works out where things lie now: left to the painting, it would ask for a second one."""

@@ -6,13 +6,14 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSize, Qt, pyqtSignal
-from PyQt6.QtWidgets import QLabel, QListView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QListView, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
 from curvesieve.app.canvas.dots import Dots
 from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.canvas.scene import Scene
 from curvesieve.app.canvas.trace import Trace
 from curvesieve.app.theme.tokens import colour
+from curvesieve.app.widgets.fold import FoldButton, Pane
 from curvesieve.core.models import Model
 from curvesieve.core.models.lines import residual
 from curvesieve.core.steps import Trail
@@ -20,6 +21,7 @@ from curvesieve.core.steps import Trail
 Floats = NDArray[np.float64]
 _MOST_Y = 1e300
 _MAX_DOTS = 20_000
+_LEAST_PX = 84
 _MAX_LISTED = 2000
 """Nobody walks further than this along a list; the strip's title counts them all."""
 
@@ -57,9 +59,10 @@ class CatchStrip(QWidget):
 
     def __init__(self, main: Plot) -> None:
         super().__init__()
-        self.title = QLabel()
-        self.title.setTextFormat(Qt.TextFormat.PlainText)
-        self.title.setProperty("role", "section")
+        self.title = FoldButton("CATCH", "the catch strip")
+        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.title.turned.connect(lambda folded: self._settle())
+        self._empty = False
         self.plot = Plot()
         self.plot.setXLink(main)
         self.plot.axes["bottom"].setStyle(showValues=False)
@@ -87,9 +90,25 @@ class CatchStrip(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         layout.addWidget(self.title)
-        layout.addWidget(self.plot, 1)  # as wide as the main plot, so that x stands under x
-        layout.addWidget(self.list)
+        self.body = QWidget()
+        inside = QVBoxLayout(self.body)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(4)
+        inside.addWidget(self.plot, 1)  # as wide as the main plot, so that x stands under x
+        inside.addWidget(self.list)
+        layout.addWidget(self.body, 1)
+        self.pane: Pane | None = None
         self.restyle()
+
+    def join(self, splitter: QSplitter) -> None:
+        """Takes its place in the canvas, where it can fold to its title."""
+        splitter.addWidget(self)
+        self.pane = Pane(splitter, self, (self.body,), _LEAST_PX)
+
+    def _settle(self) -> None:
+        """Folds to the title when the user wants it, and when there is nothing to show."""
+        if self.pane is not None:
+            self.pane.fold(self.title.folded or self._empty)
 
     def restyle(self) -> None:
         self.plot.restyle()
@@ -104,8 +123,8 @@ class CatchStrip(QWidget):
             title = f"CATCH  ·  {trail.slot.step.label}: {trail.message}"
             if not points.size and trail.after.x.size == trail.before.x.size and _same_x(trail):
                 self.show_taken(trail.before.x, trail.before.y - trail.after.y, title)
-                return
-            self.show_caught(x, y, y - trail.caught.passed_y, title)
+            else:
+                self.show_caught(x, y, y - trail.caught.passed_y, title)
         elif model.terms:
             x, r = residual(model, scene.made.curve)
             fitted = scene.entry.fit is not None
@@ -114,10 +133,12 @@ class CatchStrip(QWidget):
             self.show_caught(scene.caught_x, scene.caught_y, np.full(scene.caught_x.size, np.nan), "CATCH")
         else:
             self.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH  ·  nothing caught here")
+        self._empty = not (self.dots.x.size or self.line.size)
+        self._settle()
 
     def show_taken(self, x: Floats, taken: Floats, title: str) -> None:
         """What a step took away from every point, as a line."""
-        self.title.setText(title)
+        self.title.set_words(title)
         self.list.hide()
         self.stems.setData([], [])
         self._dots(np.empty(0), np.empty(0), 3.5)
@@ -126,7 +147,7 @@ class CatchStrip(QWidget):
 
     def show_residual(self, x: Floats, residual: Floats, title: str) -> None:
         """The residual of the model at its points, as dots about zero."""
-        self.title.setText(title)
+        self.title.set_words(title)
         self.line.clear()
         self.list.hide()
         self.stems.setData([], [])
@@ -136,7 +157,7 @@ class CatchStrip(QWidget):
 
     def show_caught(self, x: Floats, y: Floats, excess: Floats, title: str) -> None:
         """Caught points: how far each stood from what passed (a stem), or just where it was (a dot)."""
-        self.title.setText(title)
+        self.title.set_words(title)
         self.line.clear()
         self.list_model.fill(x, y)
         self.list.setVisible(bool(x.size))

@@ -64,6 +64,11 @@ class Trace(QObject):
         self.set(np.empty(0), np.empty(0), self._pen)
 
     @property
+    def size(self) -> int:
+        """How many points it has."""
+        return int(self._x.size)
+
+    @property
     def as_marks(self) -> bool:
         """Whether the points are drawn one by one at the moment."""
         return self.dots is not None and self.dots.x.size > 0

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QAbstractItemView, QInputDialog, QLineEdit, QListView, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QInputDialog, QListView, QVBoxLayout, QWidget
 
 from curvesieve.app.many_fits import fit_many
 from curvesieve.app.session import Session, View
 from curvesieve.app.shelf.delegate import ShelfDelegate
 from curvesieve.app.shelf.rows import ShelfModel
 from curvesieve.app.widgets.basics import button
+from curvesieve.app.widgets.line import Line
+from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.core.errors import counted
 from curvesieve.core.study import CurveEntry, edits
 
@@ -22,11 +22,14 @@ _FOLD_KEYS = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Space, Qt.Key.Key_Re
 class _List(QListView):
     removal_asked = pyqtSignal()
     fold_asked = pyqtSignal(QModelIndex)
+    renaming_asked = pyqtSignal(QModelIndex)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         key = event.key() if event is not None else 0
         if key == Qt.Key.Key_Delete:
             self.removal_asked.emit()
+        elif key == Qt.Key.Key_F2:
+            self.renaming_asked.emit(self.currentIndex())
         elif key in _FOLD_KEYS:
             self.fold_asked.emit(self.currentIndex())
         else:
@@ -42,9 +45,9 @@ class Shelf(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.menu_rows: list[tuple[str, Callable[[], None]]] = []
+        self.menu_rows: list[MenuRow] = []
         self._drawn_in_hand: int | None = None
-        self.filter = QLineEdit()
+        self.filter = Line()
         self.filter.setPlaceholderText("Filter the shelf")
         self.filter.setClearButtonEnabled(True)
         self.filter.textChanged.connect(self._filter_changed)
@@ -71,6 +74,7 @@ class Shelf(QWidget):
         self.list.clicked.connect(self._clicked)
         self.list.fold_asked.connect(self._fold)
         self.list.removal_asked.connect(self.remove_chosen)
+        self.list.renaming_asked.connect(self._rename)
         self.drop = button("Drop files here\nor paste a table", "drop", "Click to choose files (Ctrl+I)")
         self.drop.setMinimumHeight(60)
         self.drop.clicked.connect(self.files_asked)
@@ -168,24 +172,19 @@ class Shelf(QWidget):
             return
         row = self.model.rows[index.row()]
         if row.curve is None:
-            rows = [("Open the family" if row.folded else "Fold the family", lambda: self._fold(index))]
+            rows: list[MenuRow] = [("Open the family" if row.folded else "Fold the family", lambda: self._fold(index))]
             if row.family:
                 rows.append(("Rename the family…", lambda: self._rename_family(row.family, row.text)))
         else:
             if row.curve.id not in self.chosen():
                 self._look(index)
             rows = self._rows_of(self.chosen())
-        menu = QMenu(self)
-        for text, slot in rows:
-            action = menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(lambda _=False, slot=slot: slot())
-        menu.popup(viewport.mapToGlobal(place))
+        menu_of(self, rows).popup(viewport.mapToGlobal(place))
 
-    def _rows_of(self, chosen: list[str]) -> list[tuple[str, Callable[[], None]]]:
+    def _rows_of(self, chosen: list[str]) -> list[MenuRow]:
         several = len(chosen) > 1
         words = f"{len(chosen)} curves" if several else "from the study"
-        own: list[tuple[str, Callable[[], None]]] = []
+        own: list[MenuRow] = []
         if several:
             own += [
                 (f"Fit the {len(chosen)} chosen curves", self.fit_chosen),
@@ -198,6 +197,13 @@ class Shelf(QWidget):
             own.append(("Take out of the family", lambda: self.move(chosen, "")))
         own.append((f"Remove {words}", self.remove_chosen))
         return own if several else [*self.menu_rows, *own]
+
+    def _rename(self, index: QModelIndex) -> None:
+        row = self.model.rows[index.row()] if index.isValid() else None
+        if row is not None and row.curve is None and row.family:
+            self._rename_family(row.family, row.text)
+        elif row is not None and row.curve is not None:
+            self.rename_in_hand()
 
     def rename_in_hand(self) -> None:
         entry = self.session.entry

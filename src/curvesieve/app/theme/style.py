@@ -79,10 +79,14 @@ QWidget#header QLabel#brand {{ color: {p.header_ink}; font-weight: 600; }}
 QWidget#header QPushButton {{ background: transparent; color: {p.header_ink}; border: none; border-radius: 14px;
   padding: 4px 18px; min-height: 20px; }}
 QWidget#header QPushButton[bench="true"] {{ min-width: 60px; }}
+QWidget#header QPushButton[small="true"] {{ padding: 4px 8px; border-radius: 5px; color: {p.header_muted}; }}
+QWidget#header QPushButton[small="true"]:hover {{ color: {p.header_ink}; }}
+QWidget#header QPushButton[small="true"]:disabled {{ color: rgba(255, 255, 255, 60); }}
 QWidget#header QPushButton:hover {{ background: rgba(255, 255, 255, 26); }}
-QWidget#header QPushButton:focus {{ border: 1px solid {p.header_muted}; }}
 QWidget#header QPushButton:checked {{ background: {p.straw}; color: #22302F; }}
 QWidget#header QPushButton#finder {{ color: {p.header_muted}; }}
+QWidget#header QPushButton:focus {{ border: 1px solid {p.straw}; padding: 3px 17px; }}
+QWidget#header QPushButton[small="true"]:focus {{ border: 1px solid {p.straw}; padding: 3px 7px; }}
 
 QPushButton {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 5px; padding: 4px 12px; }}
 QPushButton:hover {{ background: {p.hover}; }}
@@ -95,6 +99,11 @@ QPushButton[kind="bare"] {{ background: transparent; border: none; color: {p.mut
 QPushButton[kind="bare"][small="true"] {{ font-size: 13px; text-align: left; padding: 0; }}
 QPushButton[kind="bare"]:checked {{ color: {p.verdigris}; }}
 QPushButton[kind="bare"]:hover {{ color: {p.ink}; background: {p.hover}; }}
+QPushButton[kind="fold"] {{ background: transparent; border: 1px solid transparent; color: {p.muted}; font-size: 12px;
+  font-weight: 600; letter-spacing: 1px; text-align: left; padding: 1px 3px; }}
+QPushButton[kind="fold"]:hover {{ color: {p.ink}; background: {p.hover}; }}
+QPushButton[kind="fold"]:focus {{ border-color: {p.verdigris}; }}
+QPushButton[kind="bare"]:focus {{ border: 1px solid {p.verdigris}; }}
 QPushButton[kind="drop"] {{ background: transparent; border: 2px dashed {p.ghost}; border-radius: 8px;
   color: {p.muted}; padding: 10px; }}
 QPushButton[kind="drop"]:hover {{ border-color: {p.verdigris}; color: {p.verdigris}; }}
@@ -129,7 +138,10 @@ QMenu::separator {{ height: 1px; background: {p.line}; margin: 4px 8px; }}
 
 QFrame[card="true"] {{ background: {p.card}; border: 1px solid {p.line}; border-radius: 6px; }}
 QFrame[card="true"][inhand="true"] {{ border: 1px solid {p.verdigris}; border-left: 4px solid {p.verdigris}; }}
-QFrame#notice {{ background: {p.card}; border: none; border-bottom: 1px solid {p.line}; }}
+QFrame[card="true"]:focus {{ border: 1px solid {p.verdigris}; background: {p.tint}; }}
+QAbstractItemView:focus {{ border: 1px solid {p.verdigris}; }}
+QListView#shelf:focus {{ border: none; }}
+QFrame#notice {{ background: {p.card}; border: 1px solid {p.muted}; border-radius: 6px; }}
 QFrame#notice[kind="problem"] {{ border-left: 5px solid {p.rust}; }}
 QFrame#notice[kind="word"] {{ border-left: 5px solid {p.verdigris}; }}
 QFrame#popup {{ background: {p.card}; border: 1px solid {p.verdigris}; border-radius: 8px; }}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import html
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics, QMouseEvent, QResizeEvent
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 
@@ -63,6 +63,9 @@ class Elided(QLabel):
         self._elide()
 
 
+_PRESS_KEYS = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
+
+
 class Card(QFrame):
     """A framed card; a click anywhere on it takes it in hand."""
 
@@ -84,6 +87,13 @@ class Card(QFrame):
         super().mousePressEvent(event)
         if event is not None and event.button() == Qt.MouseButton.LeftButton:
             self.clicked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Space or Enter takes the card in hand, as a click does, when the card itself has the keyboard."""
+        if event is not None and event.key() in _PRESS_KEYS and self.hasFocus():
+            self.clicked.emit()
+        else:
+            super().keyPressEvent(event)
 
 
 def restyle(widget: QWidget) -> None:

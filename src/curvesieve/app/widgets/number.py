@@ -6,7 +6,9 @@ import math
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
+
+from curvesieve.app.widgets.line import Line
 
 
 class NumberField(QWidget):
@@ -22,7 +24,7 @@ class NumberField(QWidget):
         super().__init__()
         self.label, self.whole, self.optional, self.step = label, whole, optional, step
         self.value: float | int | None = None
-        self.line = QLineEdit()
+        self.line = Line()
         self.line.setAccessibleName(label)
         self.line.installEventFilter(self)
         self.line.editingFinished.connect(self._finish)
@@ -75,5 +77,6 @@ class NumberField(QWidget):
                 moved = now + turn * self.step
                 self.line.setText(str(int(moved)) if self.whole else f"{moved:.10g}")
                 self._finish()
+                self.line.took()
                 return True
         return False

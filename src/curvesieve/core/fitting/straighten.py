@@ -17,13 +17,16 @@ from curvesieve.core.formula import Formula, compile_formula, derivative, evalua
 INTERCEPT, SLOPE = "intercept", "slope"
 _FEWEST = 3
 _NEWTON_STEPS = 60
+_STRAIGHT = 1e-6
+"""Share of its extent by which a law may miss the line that it is said to be."""
 
 
 @dataclass(frozen=True)
 class Straightening:
     """Axes on which a law is a line. `law` is the law in x; `back` gives its parameters by those of the line.
 
-    Without a law (axes of one's own), the line's own parameters are compared, through the inverse of v.
+    Axes of one's own come without `back`: the parameters of their law are solved for, and without a law the line's own
+    are compared, through the inverse of v.
     """
 
     slug: str
@@ -40,7 +43,7 @@ STRAIGHTENINGS: dict[str, Straightening] = {
     for one in (
         Straightening(
             "exponential", "ln y against x", "x", "log(y)", "amplitude*exp(-rate*x)",
-            (("amplitude", "exp(intercept)"), ("rate", "-slope")), "an exponential decay to zero",
+            (("amplitude", "exp(intercept)"), ("rate", "-slope")), "an exponential from or to zero",
         ),
         Straightening(
             "power", "ln y against ln x", "log(x)", "log(y)", "factor*x^exponent",
@@ -106,13 +109,21 @@ class Straight:
     problem: str = field(default="")
 
 
-def own_axes(u: str, v: str) -> Straightening:
-    """Axes typed by the user: u in x, v in y. Raises FormulaError for a formula with anything else in it."""
+def own_axes(u: str, v: str, law: str = "") -> Straightening:
+    """Axes typed by the user: u in x, v in y, and, where one is given, the law in x that is a line on them.
+
+    Raises FormulaError for an axis with anything else in it, and for a law with no parameter or more than two.
+    """
     for text, variable in ((u, "x"), (v, "y")):
         formula = parse(text, (variable,))
         if formula.parameters:
             raise FormulaError(f"This axis may name {variable} only, not {formula.parameters[0]}.", 0)
-    return Straightening("own", f"{v} against {u}", u, v)
+    if law.strip():
+        formula = parse(law, ("x",))
+        if not 1 <= len(formula.parameters) <= 2:
+            named = ", ".join(formula.parameters) or "none"
+            raise FormulaError(f"A straight line tells two parameters at most; this law has {named}.", 0)
+    return Straightening("own", f"{v} against {u}", u, v, law.strip())
 
 
 def straighten(curve: Curve, way: Straightening) -> Straight:
@@ -132,13 +143,16 @@ def straighten(curve: Curve, way: Straightening) -> Straight:
         raise InputError(f"All points have the same {way.u}: there is no line to draw.")
     used = curve.take(good)
     line = fit(f"{INTERCEPT} + {SLOPE}*x", u[good], v[good], start={INTERCEPT: 0.0, SLOPE: 0.0}, variable="x")
-    problem = ""
+    problem, bent, direct = "", "", None
     try:
         direct = _direct(used, u[good], line, way, vertical)
     except InputError as error:
-        direct, problem = None, str(error)
-    parameters = tuple(_carried(name, text, line, direct) for name, text in way.back or _OWN)
-    sentence = _reason(parameters, used, vertical, problem)
+        problem = str(error)
+    if way.law and not way.back:
+        parameters, bent = _solved(used, u[good], line, direct, way, vertical)
+    else:
+        parameters = tuple(_carried(name, text, line, direct) for name, text in way.back or _OWN)
+    sentence = bent or _reason(parameters, used, vertical, problem)
     return Straight(way, u[good], v[good], line, parameters, direct, sentence, int((~good).sum()), problem)
 
 
@@ -162,10 +176,56 @@ def _direct(curve: Curve, u: Floats, line: FitResult, way: Straightening, vertic
     """The law fitted to y itself, from what the line says."""
     if not way.law:
         return _through_inverse(curve, u, line, vertical)
+    if not way.back:
+        return fit(way.law, curve.x, curve.y, curve.u, variable="x")
     start = {name: _carried(name, text, line, None).straight for name, text in way.back}
     if not all(math.isfinite(value) for value in start.values()):
         raise InputError("The line gives no finite parameters of the law to begin the direct fit from.")
     return fit(way.law, curve.x, curve.y, curve.u, start=start, variable="x")
+
+
+def _solved(
+    curve: Curve, u: Floats, line: FitResult, direct: FitResult | None, way: Straightening, vertical: Formula
+) -> tuple[tuple[Carried, ...], str]:
+    """The parameters with which v of the law is the line, with the line's u carried through; and why there are none.
+
+    v(f(x; p)) = intercept + slope·u is solved for p by least squares over the points, from the direct fit; u follows
+    from the derivative of the implicit function.
+    """
+    from scipy.optimize import least_squares
+
+    if direct is None:
+        return (), ""
+    compiled = compile_formula(parse(way.law, ("x",)))
+    steep = derivative(vertical)
+    names = compiled.formula.parameters
+    target = line.parameters[INTERCEPT].value + line.parameters[SLOPE].value * u
+
+    def away(p: Floats) -> Floats:
+        y = np.broadcast_to(compiled.value((curve.x,), list(p)), u.shape)
+        return np.asarray(np.broadcast_to(evaluate(vertical, {"y": y}), u.shape) - target)
+
+    def slopes(p: Floats) -> Floats:
+        y = np.broadcast_to(compiled.value((curve.x,), list(p)), u.shape)
+        bend = np.broadcast_to(steep((y,), ()), u.shape)
+        columns = compiled.jacobian((curve.x,), list(p))
+        return np.column_stack([np.broadcast_to(c, u.shape) * bend for c in columns])
+
+    start = np.array([direct.parameters[name].value for name in names])
+    with np.errstate(all="ignore"):
+        try:
+            found = least_squares(away, start, jac=slopes, x_scale="jac", xtol=1e-14, ftol=1e-15, gtol=1e-15)
+        except ValueError:
+            return (), "The law has no value on these axes at the points."
+    extent = float(np.ptp(target)) or float(np.abs(target).max()) or 1.0
+    if not np.abs(found.fun).max() <= _STRAIGHT * extent:
+        return (), "On these axes this law is no straight line, so that the line tells nothing of its parameters."
+    carried = np.linalg.pinv(np.asarray(found.jac)) @ np.column_stack([np.ones_like(u), u])
+    made = []
+    for k, name in enumerate(names):
+        told = line.propagated({INTERCEPT: float(carried[k, 0]), SLOPE: float(carried[k, 1])})
+        made.append(Carried(name, float(found.x[k]), told, direct.parameters[name].value, direct.parameters[name].u))
+    return tuple(made), ""
 
 
 def _through_inverse(curve: Curve, u: Floats, line: FitResult, vertical: Formula) -> FitResult:

@@ -47,8 +47,8 @@ def of_record(record: Record) -> Sheet:
     return Sheet(record.source.name, record.channels, record.metadata)
 
 
-def of_curve(curve: Curve, title: str, about: Sequence[tuple[str, str]] = ()) -> Sheet:
-    """A curve as x, y, u (where it has one) and flag (0 measured, 1 patched, 2 left out; the sum when both).
+def of_curve(curve: Curve, title: str, about: Sequence[tuple[str, str]] = (), more: Sequence[Channel] = ()) -> Sheet:
+    """A curve as x, y, u (where it has one), flag (0 measured, 1 patched, 2 left out; the sum when both), and `more`.
 
     `about` says where it comes from: source file, hash, steps, formula.
     """
@@ -59,7 +59,7 @@ def of_curve(curve: Curve, title: str, about: Sequence[tuple[str, str]] = ()) ->
         channels.append(Channel(f"u of {y_label}", curve.y_unit, curve.u))
     channels.append(Channel("flag", "", curve.flags.astype(np.float64)))
     flags = ", ".join(f"{flag.value} {flag.name.lower().replace('_', ' ')}" for flag in (Flag.PATCHED, Flag.LEFT_OUT))  # type: ignore[union-attr]
-    return Sheet(title, tuple(channels), (("title", title), *about, ("flags", f"0 measured, {flags}")))
+    return Sheet(title, (*channels, *more), (("title", title), *about, ("flags", f"0 measured, {flags}")))
 
 
 def write(sheet: Sheet, suffix: str) -> bytes:

@@ -18,13 +18,14 @@ _MAX_LISTED = 10_000
 
 @dataclass(frozen=True)
 class Summary:
-    """Count of numbers, mean, standard deviation (of a sample, n − 1), smallest, largest; NaN where there is none."""
+    """Count of numbers, mean, standard deviation (of a sample, n − 1), extremes, sum; NaN where there is none."""
 
     count: int
     mean: float
     sd: float
     low: float
     high: float
+    total: float
 
 
 @dataclass(frozen=True)
@@ -40,9 +41,11 @@ def summary(channel: Channel) -> Summary:
     """What a channel holds, NaN left out."""
     values = channel.values[np.isfinite(channel.values)]
     if not values.size:
-        return Summary(0, *[float("nan")] * 4)
+        return Summary(0, *[float("nan")] * 5)
     sd = float(values.std(ddof=1)) if values.size > 1 else float("nan")
-    return Summary(int(values.size), float(values.mean()), sd, float(values.min()), float(values.max()))
+    return Summary(
+        int(values.size), float(values.mean()), sd, float(values.min()), float(values.max()), float(values.sum())
+    )
 
 
 def suspicious(record: Record) -> list[Suspicion]:

@@ -4,18 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QScrollArea,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from curvesieve.app.ledger import LedgerDrawer
 from curvesieve.app.session import Session
 from curvesieve.app.widgets.basics import button
+from curvesieve.app.widgets.fold import FoldButton, Pane
 
 _LEAST_PX = 690
 """A page that has less room than this is scrolled sideways."""
+_LEAST_HIGH_PX = 120
 
 
 class Drawer(QWidget):
     """Tabs over pages; a page is made when it is first gone to."""
+
+    write_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -24,17 +38,25 @@ class Drawer(QWidget):
         self.stack = QStackedWidget()
         self.stack.addWidget(self.ledger)
         self._makers: dict[str, Callable[[], QWidget]] = {
-            "Result": self._make_result, "Compare": self._make_compare, "Straighten": self._make_straight,
+            "Points": self._make_points, "Result": self._make_result, "Compare": self._make_compare,
+            "Straighten": self._make_straight,
         }  # fmt: skip
         self.pages: dict[str, QWidget] = {"Ledger": self.ledger}
         self._scrolls: dict[str, QWidget] = {}
         self.tabs = {}
+        self.heading = FoldButton("", "the drawer")
+        self.heading.turned.connect(lambda folded: self._settle())
+        self._empty = False
+        self.ledger.emptied.connect(self._emptied)
+        session.view_changed.connect(lambda old, new: self._settle())
+        self.pane: Pane | None = None
         self._group = QButtonGroup(self)
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)
         tips = {
             "Ledger": "The readings of all curves of the family",
+            "Points": "The numbers of the curve in hand; y at an x, mean and extremes",
             "Result": "Statistics, correlations, intervals, predictions of this fit",
             "Compare": "Several models of this curve side by side",
             "Straighten": "Axes on which a law is a straight line",
@@ -47,12 +69,28 @@ class Drawer(QWidget):
             self.tabs[name] = tab
             row.addWidget(tab)
         row.addStretch(1)
+        row.addWidget(self.heading)
         self.tabs["Ledger"].setChecked(True)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 2, 0, 0)
         layout.setSpacing(4)
         layout.addLayout(row)
         layout.addWidget(self.stack, 1)
+
+    def join(self, splitter: QSplitter) -> None:
+        """Takes its place under the canvas, where it can fold to its tabs."""
+        splitter.addWidget(self)
+        self.pane = Pane(splitter, self, (self.stack,), _LEAST_HIGH_PX)
+
+    def _emptied(self, empty: bool) -> None:
+        self._empty = empty
+        self._settle()
+
+    def _settle(self) -> None:
+        """Folds to the tabs when the user wants it, and while the ledger is the page and empty."""
+        if self.pane is not None:
+            nothing = self.session.entry is None or (self._empty and self.stack.currentWidget() is self.ledger)
+            self.pane.fold(self.heading.folded or nothing)
 
     def page(self, name: str) -> QWidget:
         if name not in self.pages:
@@ -72,6 +110,13 @@ class Drawer(QWidget):
             self.session.modelling.draw_beside(())
         page = self.page(name)
         self.stack.setCurrentWidget(self._scrolls.get(name, page))
+        self.heading.fold(False)
+        self._settle()
+
+    def _make_points(self) -> QWidget:
+        from curvesieve.app.benches.curve.points import PointsPage
+
+        return PointsPage(self.session, self.write_asked.emit)
 
     def _make_result(self) -> QWidget:
         from curvesieve.app.benches.curve.result import ResultPage

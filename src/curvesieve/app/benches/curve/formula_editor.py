@@ -87,6 +87,13 @@ class FormulaEditor(QWidget):
                 self._quiet = False
         self._check()
 
+    def give_back(self) -> None:
+        """What was typed goes; the formula given last is there again."""
+        self._quiet = True
+        self.field.setPlainText(self._shown)
+        self._quiet = False
+        self._check()
+
     def read(self) -> Formula | None:
         """The formula as it stands; None when it cannot be read."""
         try:

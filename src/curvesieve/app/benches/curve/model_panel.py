@@ -28,8 +28,10 @@ from curvesieve.app.benches.curve.term_list import TYPE, TermList
 from curvesieve.app.session import MODEL, Session
 from curvesieve.app.widgets.basics import Card, button, label
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.fold import FoldButton
+from curvesieve.app.widgets.line import CarefulDelegate, tab_leaves
 from curvesieve.app.widgets.typeset import Typeset
-from curvesieve.core.errors import InputError
+from curvesieve.core.errors import InputError, counted
 from curvesieve.core.formula import Formula
 from curvesieve.core.formula.printing import latex
 from curvesieve.core.models import PEAKS, TERMS, Model, OwnTerm
@@ -62,6 +64,8 @@ class ModelPanel(QWidget):
         self.limits.setProperty("small", "true")
         self.limits.toggled.connect(self._show_columns)
         self.card = Card()
+        self.card.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.card.setAccessibleName("the model")
         self.card.clicked.connect(lambda: session.look_at_stage(MODEL))
         self.formula = label(role="model", wrap=True)
         self.typeset = Typeset()
@@ -95,7 +99,9 @@ class ModelPanel(QWidget):
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(label("MODEL", "section"))
+        self.heading = FoldButton("MODEL", "the model")
+        self.heading.turned.connect(lambda folded: self.refresh())
+        head.addWidget(self.heading)
         head.addStretch(1)
         head.addWidget(self.summary)
         head.addWidget(self.limits)
@@ -142,6 +148,7 @@ class ModelPanel(QWidget):
 
     def open_terms(self) -> None:
         """The list of backgrounds and laws, beside the model."""
+        self.heading.fold(False)
         window = self.window()
         assert window is not None
         self.term_list.open(self.background.mapTo(window, self.background.rect().topLeft() + QPoint(-150, -120)))
@@ -150,6 +157,8 @@ class ModelPanel(QWidget):
         self.table = ParameterTable(self.session)
         self.view = QTableView()
         self.view.setModel(self.table)
+        self.view.setItemDelegate(CarefulDelegate(self.view))
+        tab_leaves(self.view)
         vertical, horizontal = self.view.verticalHeader(), self.view.horizontalHeader()
         assert vertical is not None
         assert horizontal is not None
@@ -186,11 +195,14 @@ class ModelPanel(QWidget):
         self.table.refresh()
         count = len(self.table.rows)
         self.view.setVisible(bool(count))
-        self.limits.setVisible(bool(count))
+        folded = self.heading.folded
+        self.card.setVisible(not folded)
+        self.limits.setVisible(bool(count) and not folded)
         header = self.view.horizontalHeader()
         self.view.setFixedHeight((header.sizeHint().height() if header else 0) + _ROW_PX * min(count, _MOST_ROWS) + 4)
         self._show_formula(model)
-        self.summary.setText(f"{len(model.peaks)} peak{'s' if len(model.peaks) != 1 else ''}" if model.peaks else "")
+        said = counted(len(model.peaks), "peak") if model.peaks else ""
+        self.summary.setText((_described(model) or "no model") if folded else said)
         self.card.set_in_hand(entry is not None and self.session.view.stage == MODEL)
         self.slider.show_row(self._slidable())
         made = self.session.sieved()
@@ -204,8 +216,7 @@ class ModelPanel(QWidget):
         own = ground.own if ground is not None else None
         label_text = "Your formula" if own and not own.name else ground.term.label if ground else "None"
         if not model.terms:
-            slug = self.first_background
-            label_text = "Type a formula…" if self.typing else TERMS[slug].label if slug else "None"
+            label_text = "Type a formula…" if self.typing else "choose…"
         shown = self.background.fontMetrics().elidedText(label_text, Qt.TextElideMode.ElideRight, 128)
         self.background.setText(f"{shown} ▾")
         self.background.setToolTip(f"{label_text}: choose another background or law, or type a formula")
@@ -277,6 +288,19 @@ class ModelPanel(QWidget):
         old = ground.own if ground is not None else None
         self._previewed(None)
         self.modelling.set_background("own", own_formula(text, self.editor.variable, old))
+
+    def lay_down_formula(self) -> bool:
+        """Leaves a formula that is being typed; what stood there before is there again. Whether there was one."""
+        if not self.editor.field.hasFocus() and not self.typing:
+            return False
+        self._guessing.stop()
+        self._later.stop()
+        self.editor.give_back()
+        self.typing = False
+        self._previewed(None)
+        self.refresh()
+        self.background.setFocus()
+        return True
 
     def _choose_term(self, chosen: object) -> None:
         if chosen == TYPE:

@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QListWidget,
     QMenu,
     QSizePolicy,
@@ -21,6 +20,7 @@ from curvesieve.app.jobs import Ticket
 from curvesieve.app.session import Session
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.matrix import Histogram, Matrix
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
@@ -108,7 +108,7 @@ class ResultPage(QWidget):
             self.question.addItem(text, slug)
         self.question.setAccessibleName("question to the fitted curve")
         self.question.currentIndexChanged.connect(lambda _: self._show_prompt())
-        self.given = QLineEdit()
+        self.given = Line()
         self.given.setAccessibleName("what the question is about")
         self.given.returnPressed.connect(self.ask)
         self.ask_button = button("Ask", "act", "Answer from the fitted curve, with its uncertainty")

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.curve.step_card import DRAG_TYPE, MeshRow, StepCard
 from curvesieve.app.benches.curve.step_list import StepList
 from curvesieve.app.folders import application_folder
 from curvesieve.app.session import RECORDED, Session
 from curvesieve.app.widgets.basics import Card, Elided, button, label
+from curvesieve.app.widgets.fold import FoldButton
+from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.steps import Caught, Sieve, Step, Trail
 from curvesieve.core.steps.sieve import Sieved
@@ -32,6 +34,8 @@ class RecordedCard(Card):
 
     def __init__(self) -> None:
         super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("as recorded")
         top = QHBoxLayout()
         self.points = label(role="muted")
         top.addWidget(label("As recorded", "strong"))
@@ -61,7 +65,9 @@ class SieveColumn(QWidget):
         self.more.clicked.connect(self._open_sieve_menu)
         self._cards: list[tuple[MeshRow, StepCard]] = []
         head = QHBoxLayout()
-        head.addWidget(label("SIEVE", "section"))
+        self.heading = FoldButton("SIEVE", "the sieve")
+        self.heading.turned.connect(self._turned)
+        head.addWidget(self.heading)
         head.addStretch(1)
         head.addWidget(self.count)
         head.addWidget(self.more)
@@ -69,12 +75,17 @@ class SieveColumn(QWidget):
         self.rows.setContentsMargins(0, 0, 0, 0)
         self.rows.setSpacing(2)
         self.rows.addLayout(head)
-        self.rows.addWidget(self.recorded)
+        self.body = QWidget()
+        inside = QVBoxLayout(self.body)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(2)
+        inside.addWidget(self.recorded)
         self.stack = QVBoxLayout()
         self.stack.setSpacing(2)
-        self.rows.addLayout(self.stack)
-        self.rows.addSpacing(6)
-        self.rows.addWidget(self.add)
+        inside.addLayout(self.stack)
+        inside.addSpacing(6)
+        inside.addWidget(self.add)
+        self.rows.addWidget(self.body)
         self.setAcceptDrops(True)
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(lambda old, new: self.refresh())
@@ -85,6 +96,7 @@ class SieveColumn(QWidget):
         self.setEnabled(entry is not None)
         if entry is None:
             self.recorded.points.setText("")
+            self.count.setText("")
             self.recorded.source.set("no curve in hand")
             self.recorded.notes.hide()
             self._rebuild([])
@@ -101,10 +113,21 @@ class SieveColumn(QWidget):
         for (mesh, card), trail in zip(self._cards, made.trail, strict=True):
             mesh.show_trail(trail)
             card.show_trail(trail, self.session.view.stage == trail.slot.id, self._fresh == trail.slot.id)
-        shared = self.session.study.shares_sieve(entry.id)
+        self._say(made, self.session.study.shares_sieve(entry.id))
+
+    def _say(self, made: Sieved, shared: bool) -> None:
+        """The line beside the heading; folded, it says what is in the fold."""
         verb = "passes" if len(made.curve) == 1 else "pass"
-        passing = f"{counted(len(made.curve), 'point')} {verb}" if made.trail else ""
-        self.count.setText(f"shared by the family · {passing}" if shared else passing)
+        said = f"{counted(len(made.curve), 'point')} {verb}" if made.trail else ""
+        if self.heading.folded:
+            caught = sum(len(trail.caught) for trail in made.trail)
+            total = f"{caught:,} of {counted(len(made.recorded), 'point')} caught"
+            said = f"{counted(len(made.trail), 'step')} · {total}" if made.trail else "as recorded"
+        self.count.setText(f"shared by the family · {said}" if shared and not self.heading.folded else said)
+
+    def _turned(self, folded: bool) -> None:
+        self.body.setVisible(not folded)
+        self.refresh()
 
     def _show_recorded(self, entry: CurveEntry, made: Sieved) -> None:
         record = self.session.study.record_entry(entry.record)
@@ -168,6 +191,7 @@ class SieveColumn(QWidget):
 
     def open_list(self) -> None:
         """Opens the list of steps beside the button that asks for it."""
+        self.heading.fold(False)
         window = self.window()
         assert window is not None
         self.step_list.open(self.add.mapTo(window, self.add.rect().topLeft() + QPoint(-8, -40)))
@@ -179,29 +203,23 @@ class SieveColumn(QWidget):
         family = study.family_of(entry.id)
         related = [id_ for id_ in (family.curves if family else ()) if id_ != entry.id]
         shared = study.shares_sieve(entry.id)
-        menu = QMenu(self)
-        rows: list[tuple[str, Callable[[], object], bool]] = [
-            ("Share this sieve with the family", self._share, bool(related) and not shared),
-            ("Give this curve a sieve of its own", self._step_out, shared),
-            ("Use the sieve that the family shares", self._step_in, bool(family and family.slots) and not shared),
-            (f"Copy it to the other {len(related)} curves of the family", lambda: self._copy(related), bool(related)),
-            ("Save this sieve by name…", self._ask_save, bool(study.slots(entry.id))),
-            ("Write this sieve to a file…", self._ask_write, bool(study.slots(entry.id))),
-            ("Open a sieve file…", self._ask_open, True),
+        rows: list[MenuRow] = [
+            ("Share this sieve with the family", self._share if related and not shared else None),
+            ("Give this curve a sieve of its own", self._step_out if shared else None),
+            ("Use the sieve that the family shares", self._step_in if family and family.slots and not shared else None),
+            (
+                f"Copy it to the other {len(related)} curves of the family",
+                (lambda: self._copy(related)) if related else None,
+            ),
+            ("Save this sieve by name…", self._ask_save if study.slots(entry.id) else None),
+            ("Write this sieve to a file…", self._ask_write if study.slots(entry.id) else None),
+            ("Open a sieve file…", self._ask_open),
         ]
-        for text, slot, enabled in rows:
-            action = menu.addAction(text)
-            assert action is not None
-            action.setEnabled(enabled)
-            action.triggered.connect(lambda _=False, slot=slot: slot())
         saved = saved_sieves(sieves_folder())
         if saved:
-            menu.addSeparator()
-        for name, path in saved.items():
-            action = menu.addAction(f"Apply “{name}”")
-            assert action is not None
-            action.triggered.connect(lambda _=False, path=path: self.apply_file(path))
-        menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+            rows.append(("", None))
+        rows += [(f"Apply “{name}”", partial(self.apply_file, path)) for name, path in saved.items()]
+        menu_of(self, rows).popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     def add_step(self, kind: type[Step]) -> None:
         """Adds a step with its starting fields and takes it in hand."""
@@ -305,6 +323,6 @@ class SieveColumn(QWidget):
         slot_id = bytes(data.data(DRAG_TYPE).data()).decode()
         y = event.position().y()
         others = [card for _, card in self._cards if card.slot_id != slot_id]
-        place = sum(card.geometry().center().y() < y for card in others)
+        place = sum(card.mapTo(self, card.rect().center()).y() < y for card in others)
         event.accept()
         self.session.apply(edits.move_step(self._curve_id(), slot_id, place), "move a step")

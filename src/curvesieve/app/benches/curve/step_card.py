@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QMimeData, QPoint, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QDrag, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QMenu, QWidget
+from PyQt6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QWidget
 
 from curvesieve.app.benches.curve.step_fields import Field, acts, field_for
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Card, Elided, button, label
+from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.switch import Switch
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps import Step, Trail, parse_step
@@ -94,10 +95,11 @@ class StepCard(Card):
         top.addWidget(self.more)
         top.addWidget(self.switch)
         self.rows.addLayout(top)
-        self.problem = label(role="problem", wrap=True)
-        self.rows.addWidget(self.problem)
         self.form = QWidget()
         self.rows.addWidget(self.form)
+        self.problem = label(role="problem", wrap=True)  # below the fields, which stay where the pointer is
+        self.rows.addWidget(self.problem)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._open_menu)
 
@@ -112,6 +114,7 @@ class StepCard(Card):
             self._make_form(step, trail)
         self._step = step
         self.name.setText(trail.slot.name or step.label)
+        self.setAccessibleName(f"the step {step.label}")
         self.name.setToolTip(f"{step.label}: {step.summary}\n{step.reference}".strip())
         self.digest.set(step.digest())
         self.name.setEnabled(trail.slot.on)
@@ -166,17 +169,26 @@ class StepCard(Card):
         self.changed.emit(changed)
 
     def _open_menu(self) -> None:
-        menu = QMenu(self)
-        for text, slot in (
+        rows: list[MenuRow] = [
             ("Move up", lambda: self.moved.emit(-1)),
             ("Move down", lambda: self.moved.emit(1)),
+            ("Switch it on or off", self.switch.click),
             ("Give it a name…", self.naming_asked.emit),
             ("Remove this step", self.removed.emit),
-        ):
-            action = menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(lambda _=False, slot=slot: slot())
-        menu.popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
+        ]
+        menu_of(self, rows).popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Delete takes the step away, Alt with the arrows moves it, as the menu says."""
+        turns = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+        if event is None or not self.hasFocus():
+            super().keyPressEvent(event)
+        elif event.key() == Qt.Key.Key_Delete:
+            self.removed.emit()
+        elif event.key() in turns and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self.moved.emit(turns[Qt.Key(event.key())])
+        else:
+            super().keyPressEvent(event)
 
     # -- dragging to another place ------------------------------------------------------------------
 

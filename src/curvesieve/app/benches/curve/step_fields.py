@@ -6,9 +6,10 @@ from typing import Any, Literal, get_args, get_origin
 
 from pydantic.fields import FieldInfo
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.number import NumberField
 from curvesieve.app.widgets.switch import Switch
 from curvesieve.core import units
@@ -56,6 +57,8 @@ class _Choice(Field):
         self.choice = Choice()
         self.choice.addItems([str(value) for value in values])
         self.choice.setEditable(free)
+        if free:
+            self.choice.setLineEdit(Line())
         self.choice.setAccessibleName(title)
         super().__init__(self.choice, title)
         self.shown = ""
@@ -91,7 +94,7 @@ class _Bool(Field):
 
 class _Text(Field):
     def __init__(self, title: str) -> None:
-        self.edit = QLineEdit()
+        self.edit = Line()
         self.edit.setAccessibleName(title)
         super().__init__(self.edit, title)
         self.edit.editingFinished.connect(self._finish)

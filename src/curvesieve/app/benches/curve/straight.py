@@ -6,7 +6,6 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QLineEdit,
     QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
@@ -20,6 +19,7 @@ from curvesieve.app.session import Session
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.table import plain_table, stretch
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.fitting.straighten import STRAIGHTENINGS, Straight, own_axes, straighten
@@ -44,8 +44,13 @@ class StraightPage(QWidget):
         self.way.setAccessibleName("straight axes")
         self.way.setMaximumWidth(330)
         self.way.activated.connect(lambda _: self._chosen())
-        self.v, self.u = QLineEdit("log(y)"), QLineEdit("x")
-        for line, name in ((self.v, "vertical axis, in y"), (self.u, "horizontal axis, in x")):
+        self.v, self.u, self.law = Line("log(y)"), Line("x"), Line()
+        self.law.setPlaceholderText("law in x: a*exp(b*x)")
+        for line, name in (
+            (self.v, "vertical axis, in y"),
+            (self.u, "horizontal axis, in x"),
+            (self.law, "the law that is a line on these axes, with one or two parameters; may be left empty"),
+        ):
             line.setProperty("formula", "true")
             line.setAccessibleName(name)
             line.setToolTip(name)
@@ -55,7 +60,7 @@ class StraightPage(QWidget):
         top = QHBoxLayout()
         self.against = label("against", "muted")
         for widget, share in (
-            (self.way, 0), (self.v, 1), (self.against, 0), (self.u, 1), (self.run_button, 0),
+            (self.way, 0), (self.v, 1), (self.against, 0), (self.u, 1), (self.law, 2), (self.run_button, 0),
         ):  # fmt: skip
             top.addWidget(widget, share)
         top.addStretch(0)
@@ -93,7 +98,7 @@ class StraightPage(QWidget):
 
     def _chosen(self, run: bool = True) -> None:
         own = self.way.currentData() == "own"
-        for widget in (self.v, self.u, self.against):
+        for widget in (self.v, self.u, self.law, self.against):
             widget.setVisible(own)
         if run and not own:
             self.run()
@@ -109,7 +114,7 @@ class StraightPage(QWidget):
             return
         slug = self.way.currentData()
         try:
-            way = own_axes(self.u.text(), self.v.text()) if slug == "own" else STRAIGHTENINGS[slug]
+            way = own_axes(self.u.text(), self.v.text(), self.law.text()) if slug == "own" else STRAIGHTENINGS[slug]
         except InputError as error:
             self._refused(str(error))
             return
@@ -138,6 +143,7 @@ class StraightPage(QWidget):
             self.dots.setData([], [])
             self.line.setData([], [])
             self.plot.set_labels("", "")
+            self.plot.box.setRange(xRange=(0, 1), yRange=(0, 1), padding=0)
             self.sentence.setText("Choose axes on which your law is a straight line.")
             return
         for i, row in enumerate(made.parameters):

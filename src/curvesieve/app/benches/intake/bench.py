@@ -158,6 +158,10 @@ class IntakeBench(QWidget):
         self.pages.setCurrentWidget(page)
         self.refresh()
 
+    def lay_down(self) -> None:
+        """Escape: leaves the form that makes a curve."""
+        self.middle.setCurrentIndex(0)
+
     def show_making(self) -> None:
         self.middle.setCurrentIndex(1)
         self.making.refresh()
@@ -205,6 +209,7 @@ class IntakeBench(QWidget):
         if waiting is None or waiting.taken is None:
             self.what.set("nothing yet")
             self.plot.set_labels("", "")
+            self.plot.box.setRange(xRange=(0, 1), yRange=(0, 1), padding=0)  # not those of the file before
             return
         taken = waiting.taken
         curves = [chosen.curve(taken.record) for chosen in taken.takes[:_MOST_DRAWN]]

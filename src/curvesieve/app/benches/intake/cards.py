@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QWidget
 
 from curvesieve.app.widgets.basics import Card, Elided
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.line import Line
 from curvesieve.core import units
 from curvesieve.core.intake.pattern import ROLES, ChannelRule
 from curvesieve.core.record import Channel
@@ -79,14 +80,14 @@ class ChannelRow(ChannelCard):
 
     def __init__(self, channel: Channel, rule: ChannelRule) -> None:
         super().__init__()
-        self.name = QLineEdit(rule.name)
+        self.name = Line(rule.name)
         self.name.setProperty("flat", "true")
         self.name.setCursorPosition(0)
         self.name.setAccessibleName(f"name of {rule.name}")
         self.name.setToolTip(f"{rule.name}\nClick to give it another name")
         self.name.editingFinished.connect(lambda: self._finish(self.name, rule.name, self.named))
         shown = f"{rule.unit} → {rule.to}" if rule.to else rule.unit
-        self.unit = QLineEdit(shown)
+        self.unit = Line(shown)
         self.unit.setPlaceholderText("no unit")
         self.unit.setAccessibleName(f"unit of {rule.name}")
         self.unit.setFixedWidth(84)

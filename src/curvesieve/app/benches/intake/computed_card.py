@@ -12,6 +12,7 @@ from curvesieve.app.benches.intake.cards import ChannelCard
 from curvesieve.app.intake import Waiting
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.line import Line
 from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.computed import ComputedChannel, compute, name_in_formula, needed
@@ -70,7 +71,7 @@ class ComputedRow(ChannelCard):
         self._check(self.formula.text())
 
     def _line(self, text: str, what: str, flat: bool = False) -> QLineEdit:
-        line = QLineEdit(text)
+        line = Line(text)
         line.setAccessibleName(f"{what} of {self.channel.name}")
         if flat:
             line.setProperty("flat", "true")
@@ -102,7 +103,7 @@ class ComputedRow(ChannelCard):
         grid.setVerticalSpacing(3)
         for i, quantity in enumerate(quantities):
             name = quantity if isinstance(quantity, str) else quantity.name
-            line = QLineEdit("" if isinstance(quantity, str) else quantity.written())
+            line = Line("" if isinstance(quantity, str) else quantity.written())
             line.setAccessibleName(f"{name} of {self.channel.name}")
             line.editingFinished.connect(lambda name=name: self._give(name))
             line.setPlaceholderText("12.70(2) mm")

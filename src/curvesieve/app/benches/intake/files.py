@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QLineEdit,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTreeWidget,
@@ -22,6 +21,7 @@ from curvesieve.app.intake import Tray, Waiting
 from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import button, label
+from curvesieve.app.widgets.line import Line
 from curvesieve.core import units
 from curvesieve.core.errors import counted
 from curvesieve.core.intake.families import Proposal
@@ -54,7 +54,7 @@ class FilesColumn(QWidget):
         head.addStretch(1)
         head.addWidget(self.count)
         self.tree = self._make_tree()
-        self.condition, self.unit = QLineEdit(), QLineEdit()
+        self.condition, self.unit = Line(), Line()
         self.condition.setPlaceholderText("nothing")
         self.condition.setToolTip("What changes from curve to curve: loading, temperature, time …")
         self.condition.setAccessibleName("condition of the family")

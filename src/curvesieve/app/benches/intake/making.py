@@ -9,12 +9,13 @@ from typing import TYPE_CHECKING, Any
 
 from pydantic import ValidationError
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.canvas.trace import Trace
 from curvesieve.app.widgets.basics import Card, button, label
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.number import NumberField
 from curvesieve.core import units
 from curvesieve.core.errors import InputError
@@ -91,7 +92,7 @@ class MakingPanel(QWidget):
         self.model.addItem(_FORMULA, "")
         self.model.setAccessibleName("model")
         self.model.currentIndexChanged.connect(lambda _: self._model_changed())
-        self.formula = QLineEdit("amplitude*exp(-x/tau) + offset")
+        self.formula = Line("amplitude*exp(-x/tau) + offset")
         self.formula.setProperty("formula", "true")
         self.formula.setAccessibleName("formula")
         self.formula.textEdited.connect(lambda _: self._model_changed())
@@ -106,7 +107,7 @@ class MakingPanel(QWidget):
         self.noise.setAccessibleName("noise")
         self.size = self._number("size of the noise", 0.02)
         self.seed = self._number("seed", 1, whole=True)
-        self.x_unit, self.y_unit = QLineEdit(), QLineEdit()
+        self.x_unit, self.y_unit = Line(), Line()
         for line, name in ((self.x_unit, "unit of x"), (self.y_unit, "unit of y")):
             line.setPlaceholderText(name)
             line.setAccessibleName(name)
