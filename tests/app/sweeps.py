@@ -21,6 +21,7 @@ from PyQt6.QtCore import QCoreApplication, QEvent, QItemSelectionModel, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton, QStyle, QStyleOptionViewItem, QWidget
 
+from curvesieve.app.benches.curve.donor_field import DonorField
 from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE
 from curvesieve.app.benches.curve.step_card import StepCard
 from curvesieve.app.benches.curve.step_fields import acts
@@ -115,6 +116,17 @@ def chosen(w: Any, choice: Choice, place: int) -> None:
     choice.hidePopup()
 
 
+def named(w: Any, field: DonorField, words: str) -> None:
+    """Opens the list of curves, looks for words and takes what is found, or leaves by Escape."""
+    click(field.button)
+    type_text(field.list.field, words)
+    QTest.keyClick(field.list.field, Qt.Key.Key_Return)
+    QApplication.processEvents()
+    if field.list.isVisible():
+        QTest.keyClick(field.list.field, Qt.Key.Key_Escape)
+    QApplication.processEvents()
+
+
 # -- cards ---------------------------------------------------------------------------------------
 
 
@@ -129,6 +141,10 @@ def gestures(w: Any, slot: str, name: str, info: Any) -> Iterator[Callable[[], N
         return card_of(w, slot).fields[name]
 
     kind = info.annotation
+    if info.json_schema_extra.get("donor"):
+        for words in ("c1", "c2", "c2", "no such curve", "c1", "none" if kind is str else "all of"):
+            yield lambda words=words: named(w, field(), words)  # type: ignore[misc]
+        return
     if kind is bool:
         yield from [lambda: click(field().widget)] * 2
         return
@@ -156,6 +172,8 @@ def consistent(w: Any, slot: str, name: str) -> None:
     value = getattr(step, name)
     if isinstance(value, bool):
         assert field.switch.isChecked() == value
+    elif isinstance(field, DonorField):
+        assert field.references == (value if isinstance(value, tuple) else (value,) if value else ()), (name, value)
     elif hasattr(field, "choice"):
         assert field.choice.currentText() == str(value), (name, field.choice.currentText(), value)
     elif hasattr(field, "field"):

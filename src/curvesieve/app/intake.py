@@ -53,15 +53,26 @@ class Waiting:
 
     @property
     def found(self) -> Understanding | None:
-        return self.table.found if self.table else None
+        return self.table.found if self.table else self.text
 
     @property
     def ready(self) -> bool:
         return self.taken is not None
 
+    text: Understanding | None = None
+    """The lines of a file that was not understood, so that its numbers can be pointed at."""
+    source: Source | None = None
+
     @property
     def kind(self) -> Kind:
         return self.pattern.kind if self.pattern else ()
+
+    @property
+    def family(self) -> tuple[object, ...]:
+        """What it has in common with the files that it will make a family with."""
+        from curvesieve.core.intake.pattern import family_kind
+
+        return family_kind(self.pattern) if self.pattern else ()
 
 
 _numbers = itertools.count(1)
@@ -78,10 +89,12 @@ def _waiting(source: Source, saved: list[Pattern], ticket: Ticket) -> list[Waiti
             for table in tables(source, ticket.report)
         ]
     except InputError as error:
-        return [Waiting(next(_numbers), source.name, problem=str(error))]
+        from curvesieve.core.formats.reading import as_text
+
+        return [Waiting(next(_numbers), source.name, problem=str(error), text=as_text(source), source=source)]
     for waiting in made:  # hashed here, in the worker, so that bringing in does not wait for it
         if waiting.record is not None:
-            _ = waiting.record.source.sha256, [channel.digest for channel in waiting.record.channels]
+            _ = waiting.record.source.sha256, [(c.digest, c.extent) for c in waiting.record.channels]
     return made
 
 
@@ -106,7 +119,7 @@ class Tray(QObject):
         self.jobs = jobs
         self.files: tuple[Waiting, ...] = ()
         self.in_hand: int | None = None
-        self._corrections: dict[Kind, Corrections] = {}
+        self._corrections: dict[tuple[object, ...], Corrections] = {}
         self._reading: list[Path] = []
 
     @property
@@ -224,10 +237,10 @@ class Tray(QObject):
             return []
         from curvesieve.core.intake.families import Corrections, propose_family
 
-        kinds: dict[Kind, list[tuple[int, Taken]]] = {}
+        kinds: dict[tuple[object, ...], list[tuple[int, Taken]]] = {}
         for waiting in self.files:
             if waiting.taken is not None:
-                kinds.setdefault(waiting.kind, []).append((waiting.number, waiting.taken))
+                kinds.setdefault(waiting.family, []).append((waiting.number, waiting.taken))
         return [propose_family(members, self._corrections.get(kind, Corrections())) for kind, members in kinds.items()]
 
     def correct_condition(
@@ -236,7 +249,7 @@ class Tray(QObject):
         """Another name or unit for the condition of a curve's family, or, with neither, another value for the curve."""
         from curvesieve.core.intake.families import Corrections
 
-        kind = next(waiting.kind for waiting in self.files if waiting.number == key[0])
+        kind = next(waiting.family for waiting in self.files if waiting.number == key[0])
         old = self._corrections.get(kind, Corrections())
         if name is not None:
             old = replace(old, name=name.strip())
@@ -317,7 +330,27 @@ class Tray(QObject):
         """Corrects where the data begin, in the file in hand and in those of its kind that began in the same row."""
         from curvesieve.core.formats import reread
 
+        shown = self.shown
+        if shown is not None and shown.text is not None and shown.table is None:
+            self._point_at(shown, row)
+            return
+
         self._read_anew(lambda table: reread(table, table.found.layout.with_data_from(row, table.found.lines)))
+
+    def _point_at(self, waiting: Waiting, row: int) -> None:
+        """Reads a file that was not understood from a row on."""
+        from curvesieve.core.formats.reading import pointed_at
+        from curvesieve.core.intake.pattern import guess
+
+        source, found = waiting.source, waiting.text
+        assert source is not None
+        assert found is not None
+
+        def work(ticket: Ticket) -> list[Waiting]:
+            table = pointed_at(source, found, row)
+            return [_with_pattern(waiting, table, guess(table))]
+
+        self._start_changing(f"Reading {waiting.name} again", work)
 
     def read_with(self, delimiter: str, decimal: str) -> None:
         """Corrects the delimiter and the decimal mark, in the file in hand and in those of its kind."""

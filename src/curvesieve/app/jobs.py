@@ -28,10 +28,14 @@ class Ticket:
     stopped: Event = field(default_factory=Event)
     tell: Callable[[float], None] = lambda share: None
 
-    def report(self, share: float) -> None:
-        """Says what share is done, from 0 to 1; raises Stopped when the user asked to stop."""
+    def stop_if_asked(self) -> None:
+        """Raises Stopped when the user asked to stop."""
         if self.stopped.is_set():
             raise Stopped
+
+    def report(self, share: float) -> None:
+        """Says what share is done, from 0 to 1; raises Stopped when the user asked to stop."""
+        self.stop_if_asked()
         self.tell(share)
 
 

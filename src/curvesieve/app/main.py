@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import os
 import signal
@@ -14,24 +15,24 @@ from PyQt6.QtWidgets import QApplication
 from curvesieve.app.defects import DefectKeeper
 from curvesieve.app.memory import Memory
 from curvesieve.app.session import Session
-from curvesieve.app.theme import apply_theme, load_fonts
+from curvesieve.app.theme import apply_sheet, apply_theme, load_fonts
 from curvesieve.app.window import Window
 from curvesieve.core.errors import InputError
 from curvesieve.core.study import load_study
 from curvesieve.core.study.files import remove_left_over_parts
 from curvesieve.core.study.store import SUFFIX
 
-_BEAT_MS = 300
+_BEAT_MS, _SETTLE_MS = 300, 60
 
 
-def make_application() -> QApplication:
-    """The one QApplication, styled."""
+def make_application(sheet: bool = True) -> QApplication:
+    """The one QApplication, styled; see `apply_theme` for the `sheet`."""
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
     app.setApplicationName("Curve Sieve")
     app.setDesktopFileName("curvesieve")
     load_fonts()
-    apply_theme(app, wanted_scheme())
+    apply_theme(app, wanted_scheme(), sheet)
     return app
 
 
@@ -74,7 +75,8 @@ def run(path: str | None = None, demo: bool = False) -> int:
         platform = os.environ.get("QT_QPA_PLATFORM", "")
         if platform not in ("offscreen", "minimal"):
             raise InputError("There is no display to open a window on; set DISPLAY, or use the other commands.")
-    app = make_application()
+    gc.disable()  # what is made while starting stays; looking for garbage in it takes a tenth of the time
+    app = make_application(sheet=False)
     window = start(app, path, demo)
     code = app.exec()
     ended = window.session.jobs.close()
@@ -94,13 +96,16 @@ def start(app: QApplication, path: str | None = None, demo: bool = False) -> Win
     if hints is not None:
         hints.colorSchemeChanged.connect(lambda scheme: window.use_scheme(wanted_scheme(), remember=False))
     _end_in_order(app, window)
+    apply_sheet(app)
     window.show()
-    QTimer.singleShot(0, lambda: _look_behind(window))
+    QTimer.singleShot(_SETTLE_MS, lambda: _look_behind(window))
     return window
 
 
 def _look_behind(window: Window) -> None:
-    """What earlier runs left: copies that can be recovered, parts of files whose saves were killed."""
+    """After the first picture: what earlier runs left (copies to be recovered, parts of files), and garbage again."""
+    gc.freeze()
+    gc.enable()
     for path in [*window.memory.recent, *([window.session.path] if window.session.path else [])]:
         remove_left_over_parts(path)
     window.recovery.look()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from curvesieve.app.jobs import Stopped, Ticket
+from curvesieve.app.jobs import Ticket
 from curvesieve.app.session import Session
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
@@ -27,8 +27,7 @@ def fit_many(session: Session, curve_ids: Sequence[str]) -> None:
         failed: list[str] = []
 
         def watch(values: Floats) -> None:
-            if ticket.stopped.is_set():
-                raise Stopped
+            ticket.stop_if_asked()
 
         for i, id_ in enumerate(ready):
             try:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.folders import application_folder
-from curvesieve.app.jobs import Stopped, Ticket
+from curvesieve.app.jobs import Ticket
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.models import Model, OwnTerm
@@ -200,13 +200,14 @@ class Modelling(QObject):
         def work(ticket: Ticket) -> dict[str, float]:
             from curvesieve.core.fitting import search_model
 
-            return search_model(model, sieved_curve(study, entry.id).curve)
+            return search_model(model, sieved_curve(study, entry.id).curve, ticket.stop_if_asked)
 
         def done(values: dict[str, float]) -> None:
             if self.session.study.has(entry.id) and self.session.study.fit_key(entry.id) == key:
                 self.session.apply(edits.set_model(entry.id, model.starting_at(values)), "find starts")
 
-        self.session.jobs.start(f"Finding starts for {entry.label}", "starts", work, done, self._refused)
+        label = f"Finding starts for {entry.label}"
+        self.session.jobs.start(label, "starts", work, done, self._refused, stoppable=True)
 
     def guess(self, own: OwnTerm, found: Callable[[Model], None]) -> None:
         """Starts for a formula that is still being typed, in the background; says nothing where there are none."""
@@ -220,7 +221,7 @@ class Modelling(QObject):
 
             curve = sieved_curve(study, entry.id).curve
             made = model.with_background("own", curve, own)
-            return made.starting_at(search_model(made, curve))
+            return made.starting_at(search_model(made, curve, ticket.stop_if_asked))
 
         self.session.jobs.start("Finding starts", "guess", work, found, lambda _: None)
 
@@ -291,8 +292,7 @@ class Modelling(QObject):
 
         def work(ticket: Ticket) -> FitEntry:
             def watch(values: Floats) -> None:
-                if ticket.stopped.is_set():
-                    raise Stopped
+                ticket.stop_if_asked()
                 place = dict(zip(names, values.tolist(), strict=True))
                 if len(places) < _MOST_ITERATES:
                     places.append(place)

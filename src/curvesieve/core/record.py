@@ -76,6 +76,12 @@ class Channel:
     values: Floats
 
     @cached_property
+    def extent(self) -> tuple[float, float] | None:
+        """The smallest and the largest number; None where there is none."""
+        finite = self.values[np.isfinite(self.values)]
+        return (float(finite.min()), float(finite.max())) if finite.size else None
+
+    @cached_property
     def digest(self) -> str:
         """The content hash of the values."""
         return hashlib.sha256(np.ascontiguousarray(self.values).data).hexdigest()

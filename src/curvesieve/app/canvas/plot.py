@@ -10,12 +10,13 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPen
-from PyQt6.QtWidgets import QGraphicsRectItem
+from PyQt6.QtWidgets import QGraphicsGridLayout, QGraphicsRectItem
 
 from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
 
 Floats = NDArray[np.float64]
+_GRID_ALPHA = 36
 pg.setConfigOptions(antialias=True, imageAxisOrder="row-major")
 
 
@@ -118,19 +119,36 @@ class Axis(pg.AxisItem):  # type: ignore[misc]
         self.setGrid(False)
 
 
-class Plot(pg.PlotWidget):  # type: ignore[misc]
-    """One plot. Items are given in data coordinates; `map_x` and `map_y` take them to the view and back."""
+class Plot(pg.GraphicsView):  # type: ignore[misc]
+    """One plot. Items are given in data coordinates; `map_x` and `map_y` take them to the view and back.
+
+    A view box and two axes: the library's own plot widget brings some forty hidden controls with each plot, which take
+    longer to make and to style than all that is drawn.
+    """
 
     pointer_moved = pyqtSignal(object)
 
     def __init__(self) -> None:
         self.box = Box()
         self.axes = {"bottom": Axis("bottom"), "left": Axis("left")}
-        super().__init__(viewBox=self.box, axisItems=self.axes)
+        super().__init__()
+        frame = pg.GraphicsWidget()
+        grid = QGraphicsGridLayout(frame)
+        grid.setContentsMargins(1, 1, 1, 1)
+        grid.setHorizontalSpacing(0)
+        grid.setVerticalSpacing(0)
+        grid.addItem(self.axes["left"], 0, 0)
+        grid.addItem(self.box, 0, 1)
+        grid.addItem(self.axes["bottom"], 1, 1)
+        grid.setRowStretchFactor(0, 1)
+        grid.setColumnStretchFactor(1, 1)
+        for axis in self.axes.values():
+            axis.linkToView(self.box)
+            axis.setZValue(0.5)
+        self.box.setZValue(-100)
+        self.setCentralItem(frame)
         self.log_x = self.log_y = False
         self._said = ("", "", "")
-        self.hideButtons()
-        self.setMenuEnabled(False)
         self.setFrameShape(pg.QtWidgets.QFrame.Shape.NoFrame)
         self.box.disableAutoRange()
         self.scene().sigMouseMoved.connect(self._moved)
@@ -141,7 +159,21 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.setBackground(colour("card"))
         for axis in self.axes.values():
             axis.restyle()
-        self.showGrid(x=True, y=True, alpha=0.14)
+            axis.setGrid(_GRID_ALPHA)
+
+    def addItem(self, item: Any, ignoreBounds: bool = False) -> None:
+        """Draws an item in the view's coordinates."""
+        self.box.addItem(item, ignoreBounds=ignoreBounds)
+
+    def removeItem(self, item: Any) -> None:
+        self.box.removeItem(item)
+
+    def setYRange(self, low: float, high: float, padding: float) -> None:
+        self.box.setYRange(low, high, padding=padding)
+
+    def setXLink(self, other: Plot) -> None:
+        """Shows the same x as another plot."""
+        self.box.setXLink(other.box)
 
     def set_labels(self, x: str, y: str) -> None:
         said = (x, y, colour("muted").name())

@@ -38,13 +38,16 @@ def mono(pixels: int = SMALL_PX) -> QFont:
     return made
 
 
-def apply_theme(app: QApplication, scheme: str = "") -> None:
-    """Styles the application in ``light`` or ``dark``; empty follows the system."""
+def apply_theme(app: QApplication, scheme: str = "", sheet: bool = True) -> None:
+    """Styles the application in ``light`` or ``dark``; empty follows the system.
+
+    Without the `sheet`, colours and font are there; `apply_sheet` adds the rest. A window that is made first and styled
+    then is styled once, and not again each time that a part of it is put into another.
+    """
     hints = app.styleHints()
     dark = scheme == "dark" or (not scheme and hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark)
     tokens.use(tokens.DARK if dark else tokens.LIGHT)
     app.setFont(font())
-    p = tokens.palette()
     qt_palette = QPalette()
     for role, name in (
         (QPalette.ColorRole.Window, "paper"), (QPalette.ColorRole.WindowText, "ink"), (QPalette.ColorRole.Base, "card"),
@@ -56,7 +59,13 @@ def apply_theme(app: QApplication, scheme: str = "") -> None:
     ):  # fmt: skip
         qt_palette.setColor(role, tokens.colour(name))
     app.setPalette(qt_palette)
-    app.setStyleSheet(_sheet(p))
+    if sheet:
+        apply_sheet(app)
+
+
+def apply_sheet(app: QApplication) -> None:
+    """The style sheet of the scheme in use."""
+    app.setStyleSheet(_sheet(tokens.palette()))
 
 
 def _sheet(p: tokens.Palette) -> str:

@@ -175,12 +175,15 @@ def fit_model(model: Model, curve: Curve, watch: Watch | None = None) -> FitResu
     return _solved(*stated(model, curve), watch)
 
 
-def search_model(model: Model, curve: Curve) -> dict[str, float]:
-    """The most promising start of a study's model from the data alone; holds, ties and limits are kept."""
+def search_model(model: Model, curve: Curve, watch: Callable[[], None] = lambda: None) -> dict[str, float]:
+    """The most promising start of a study's model from the data alone; holds, ties and limits are kept.
+
+    `watch` is called now and then and may raise to stop.
+    """
     from curvesieve.core.fitting.search import find_starts
 
     problem, said = stated(model, curve)
-    starts = find_starts(limited(problem, said.limits), model.names)
+    starts = find_starts(limited(problem, said.limits), model.names, watch)
     if not starts:
         raise InputError("No start was found: the formula has no value on these x. Give starts of your own.")
     return _in_order(model, dict(zip(model.names, starts[0].tolist(), strict=True)))

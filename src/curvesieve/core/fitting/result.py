@@ -73,7 +73,7 @@ class FitResult(BaseModel):
     says beyond its parameters, such as the coefficients of a polynomial's powers.
     """
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(frozen=True, defer_build=True)
 
     formula: str
     parameters: dict[str, FittedParameter]

@@ -7,7 +7,7 @@ places and lengths are drawn at peaks seen in the data as well as anywhere.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -29,27 +29,32 @@ KEPT = 12
 """How many of the best starts are worth a fit."""
 
 
-def find_starts(problem: Problem, sought: Collection[str]) -> list[Floats]:
+def find_starts(problem: Problem, sought: Collection[str], watch: Callable[[], None] = lambda: None) -> list[Floats]:
     """The most promising full parameter vectors, the best first; empty when the formula has no value anywhere tried.
 
     Only the parameters `sought` are looked for: others, and held ones, stay at the problem's start while the draws are
     compared. Bounds are kept. Parameters in which the formula is linear are
     solved for at each draw of the others; the best draws are improved by a few steps on some of the points. The draws
-    are always the same.
+    are always the same. `watch` is called now and then and may raise to stop.
     """
     seen = sights(problem.rows[0], problem.y)
     thinned = _thinned(problem, seen)
+    watch()
     with np.errstate(all="ignore"):
         draws = _drawn(thinned, sought, seen)
         linear = _linear(thinned, draws, sought)
         scores, starts = [], []
         for batch in np.split(draws, range(_BATCH, len(draws), _BATCH)):
+            watch()
             score, whole = _projected(thinned, batch, linear)
             scores.append(score)
             starts.append(whole)
         score, whole = np.concatenate(scores), np.concatenate(starts)
         order = np.argsort(score, kind="stable")[: int(np.isfinite(score).sum())]
-        improved = [_improved(thinned, whole[i], score[i]) for i in order[:_POLISHED]]
+        improved = []
+        for i in order[:_POLISHED]:
+            watch()
+            improved.append(_improved(thinned, whole[i], score[i]))
     improved.sort(key=lambda pair: pair[0])
     return [start for _, start in improved[:KEPT]]
 

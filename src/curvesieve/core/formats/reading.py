@@ -9,9 +9,10 @@ from pathlib import Path
 from curvesieve.core.errors import InputError
 from curvesieve.core.formats import arrays, hdf5, jcamp, json_tables, spreadsheet, text
 from curvesieve.core.formats.archives import unzip_gzip
+from curvesieve.core.formats.cells import decode
 from curvesieve.core.formats.layout import DELIMITER_NAMES, Layout, find_layout
 from curvesieve.core.formats.table import Table
-from curvesieve.core.formats.text import Watch
+from curvesieve.core.formats.text import Understanding, Watch
 from curvesieve.core.record import FileBytes, Record, Source
 
 MAX_HELD = 512 * 2**20
@@ -129,6 +130,27 @@ def reread_with(table: Table, delimiter: str, decimal: str) -> Table:
         marks = f"{DELIMITER_NAMES[delimiter]} between the cells and a decimal {'comma' if decimal == ',' else 'point'}"
         raise InputError(f"{table.found.name} has no row of numbers with {marks}; it is read as before.")
     return reread(table, layout)
+
+
+def as_text(source: Source) -> Understanding | None:
+    """The lines of a file that was not understood, none of them taken for data; None when it holds no text."""
+    try:
+        lines, encoding = decode(source.content, source.name)
+    except InputError:
+        return None
+    nothing = Layout(delimiter=",", decimal=".", first_row=len(lines), last_row=len(lines) - 1, columns=0)
+    return Understanding(source.name, encoding, lines, nothing)
+
+
+def pointed_at(source: Source, found: Understanding, row: int) -> Table:
+    """The table that begins in a row which the user pointed at; raises InputError when none does."""
+    layout = find_layout(found.lines, row)
+    if layout is None:
+        raise InputError(
+            f"{source.name}: from row {row + 1} on there is no row of numbers. Point at the first row of numbers, or "
+            "export the table as CSV."
+        )
+    return Table(*text.with_tail(*text.to_record(source, replace(found, layout=layout))))
 
 
 def _with_source(table: Table, source: Source) -> Table:

@@ -42,7 +42,7 @@ class ComputedChannel(BaseModel):
     for all that have none in their own preamble, or for all (see `Quantity`).
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
     name: str
     formula: str

@@ -31,7 +31,7 @@ class Simulation(BaseModel):
     `noise` is of the standard deviation `size` (normal), of `size` times |y| (proportional), or that of counts.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
     model: str = "gaussian"
     parameters: dict[str, float] = {}
@@ -98,7 +98,7 @@ def simulate(recipe: Simulation) -> Table:
 class Histogram(BaseModel):
     """How a channel is counted into bins: by a rule's name or by a number of bins."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
     rule: str = "fd"
     bins: int = Field(default=0, ge=0, le=100_000)

@@ -8,7 +8,8 @@ import numpy as np
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.record import Channel, Record
-from curvesieve.core.steps.repair import running_median, running_noise
+from curvesieve.core.steps.repair import running_noise
+from curvesieve.core.steps.running import running_median
 
 _WINDOW = 11
 _FEW_POINTS = 30

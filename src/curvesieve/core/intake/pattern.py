@@ -25,7 +25,7 @@ ARRANGEMENTS: tuple[Arrangement, ...] = ("one curve", "each y against one x", "x
 
 
 class _Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
 
 class ChannelRule(_Frozen):
@@ -79,6 +79,12 @@ class Pattern(_Frozen):
     def kind(self) -> tuple[tuple[str, str], ...]:
         """What files of one kind share: the headings and units of their channels."""
         return tuple((rule.heading, rule.file_unit) for rule in self.channels)
+
+
+def family_kind(pattern: Pattern) -> tuple[object, ...]:
+    """What files of one family share: the channels that are taken, by role, and how. Others may come and go."""
+    taken = tuple((rule.role, rule.name, rule.to or rule.unit) for rule in pattern.channels if rule.role != "leave")
+    return (pattern.arrangement, taken, pattern.computed)
 
 
 def kind_of(record: Record) -> tuple[tuple[str, str], ...]:

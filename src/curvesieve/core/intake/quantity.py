@@ -26,7 +26,7 @@ class Quantity(BaseModel):
     or only for those that have none.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
     name: str
     value: float

@@ -32,7 +32,7 @@ class Model(BaseModel):
     found. `derived` are named formulas in the parameters, read off after a fit.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     terms: tuple[PlacedTerm, ...] = ()
     low: float | None = None

@@ -23,7 +23,7 @@ _MAX_BYTES = 200_000
 class OwnParameter(BaseModel):
     """What a user says of a parameter of their own term; everything may be left out."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     description: str = ""
     lower: float | None = None
@@ -34,7 +34,7 @@ class OwnParameter(BaseModel):
 class OwnTerm(BaseModel):
     """A formula with a name. As a file: ``{"term": 1, "name": …, "formula": …, "parameters": {…}}``."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     term: Literal[1] = 1
     name: str = ""

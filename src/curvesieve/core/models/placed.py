@@ -19,7 +19,7 @@ class ParameterState(BaseModel):
     Without limits of its own it has those of its term. NaN is refused.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     start: float
     hold: bool = False
@@ -40,7 +40,7 @@ class PlacedTerm(BaseModel):
     `own` declares a formula that is not the library's; `span` is the x range of a polynomial's basis.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     slug: str
     number: int = Field(ge=0)

@@ -148,7 +148,7 @@ class Resample(Step):
         None, label="high", unit="x", help="Last x of the grid; empty: the curve's.", when="onto: grid"
     )
     donor: str = StepField(
-        "", label="curve", help="The label of the curve whose x is used.", when="onto: another curve"
+        "", label="curve", help="The label of the curve whose x is used.", when="onto: another curve", donor=True
     )
     values: tuple[float, ...] = StepField(
         (), label="x values", unit="x", help="The x to make points at.", when="onto: given x"
@@ -191,7 +191,7 @@ class Resample(Step):
     def _wanted(self, curve: Curve, others: Others) -> Floats:
         if self.onto == "another curve":
             if not self.donor.strip():
-                raise InputError("no curve is named whose x should be used; type its label.")
+                raise InputError("no curve is named whose x should be used; choose one.")
             return np.unique(in_units(others.curve(self.donor).used, curve.x_unit, "", self.donor).x)
         if self.onto == "given x":
             if not self.values:

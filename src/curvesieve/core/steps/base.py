@@ -72,14 +72,23 @@ ALONE: Others = _NoOthers()
 
 
 def StepField(  # a field factory reads as a type at its place of use, like pydantic's own
-    default: Any, *, label: str, unit: str = "", help: str, when: str = "", carried: bool = False, **limits: Any
+    default: Any,
+    *,
+    label: str,
+    unit: str = "",
+    help: str,
+    when: str = "",
+    carried: bool = False,
+    donor: bool = False,
+    **limits: Any,
 ) -> Any:
     """A step's field: label, unit (``x`` and ``y`` stand for the curve's own units), limits and help.
 
     `when` names the choices with which the field acts, as ``method: gaussian, median``; empty means always. A `carried`
-    field is no setting: the step fills it with what it needs from elsewhere, so that this travels with it.
+    field is no setting: the step fills it with what it needs from elsewhere, so that this travels with it. A
+    `donor` field names other curves.
     """
-    extra: dict[str, Any] = {"unit": unit, "when": when, "carried": carried}
+    extra: dict[str, Any] = {"unit": unit, "when": when, "carried": carried, "donor": donor}
     return Field(default, title=label, description=help, json_schema_extra=extra, **limits)
 
 

@@ -33,7 +33,9 @@ class Combine(Step):
     operation: Literal["subtract", "add", "multiply", "divide"] = StepField(
         "subtract", label="operation", help="What is done with the other curve."
     )
-    donor: str = StepField("", label="curve", help="The label of the other curve; at the command line, its file.")
+    donor: str = StepField(
+        "", label="curve", help="The label of the other curve; at the command line, its file.", donor=True
+    )
     factor: float = StepField(1.0, label="factor", help="The other curve is multiplied by it first.")
 
     def apply(self, curve: Curve) -> Passed:
@@ -170,7 +172,7 @@ class Average(Step):
 
     by: Literal["mean", "median"] = StepField("mean", label="by", help="The median is not pulled by one bad replicate.")
     donors: tuple[str, ...] = StepField(
-        (), label="curves", help="Labels of the replicates; empty: all others of the family."
+        (), label="curves", help="Labels of the replicates; empty: all others of the family.", donor=True
     )
 
     def apply(self, curve: Curve) -> Passed:

@@ -12,6 +12,7 @@ from curvesieve.core.curve import Curve, Flag
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.steps import spikes
 from curvesieve.core.steps.base import Caught, Passed, Step, StepField
+from curvesieve.core.steps.running import running_median
 from curvesieve.core.steps.templates import REACH, SIDE
 
 _MAD_TO_SIGMA = 1.4826
@@ -250,20 +251,3 @@ def _grain(y: NDArray[np.float64]) -> float:
     steps = np.abs(np.diff(y))
     steps = steps[steps > 0]
     return float(steps.min()) if steps.size else 0.0
-
-
-_FEW_VALUES = 250_000
-"""Up to so many window values NumPy sorts the windows themselves: quicker than loading SciPy's filter."""
-
-
-def running_median(y: NDArray[np.float64], window: int) -> NDArray[np.float64]:
-    """The median of the window around each point (an even window is made odd); ends are mirrored."""
-    window |= 1
-    half = window // 2
-    if y.size * window <= _FEW_VALUES and half < y.size:
-        padded = np.pad(y, half, mode="reflect")
-        windows = np.lib.stride_tricks.sliding_window_view(padded, window)
-        return np.ascontiguousarray(np.partition(windows, half, axis=1)[:, half])
-    from scipy.ndimage import median_filter
-
-    return np.asarray(median_filter(y, size=window, mode="mirror"), dtype=np.float64)

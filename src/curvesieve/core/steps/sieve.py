@@ -21,7 +21,7 @@ SIEVE_VERSION = 1
 class Slot(BaseModel):
     """A step in its place, with its switch. `id` tells equal steps of one sieve apart."""
 
-    model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True)
+    model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True, defer_build=True)
 
     id: str
     step: SerializeAsAny[Step]

@@ -11,7 +11,8 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps.base import Caught, Passed, Step, StepField
 from curvesieve.core.steps.carry import carried, drawn_u, spacing_of
-from curvesieve.core.steps.repair import running_median, typical_noise
+from curvesieve.core.steps.repair import typical_noise
+from curvesieve.core.steps.running import running_median
 
 _TOO_MUCH = 1.3
 

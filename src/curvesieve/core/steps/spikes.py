@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from curvesieve.core.steps.running import running_quantile
 from curvesieve.core.steps.templates import REACH, SIDE, Floats, Ints, left_over, templates_of
 
 _GAIN, _AT_5_SIGMA = 7.0, 5.0
@@ -203,8 +204,6 @@ def noise_between_lines(y: Floats, span: int, narrowest: float, before: Between 
     A low quantile over some `span` points, so that crowded or mismatched lines do not count as noise. Of a curve that
     was patched since `before`, only the windows that changed are worked out anew.
     """
-    from scipy.ndimage import percentile_filter
-
     step = max(REACH, y.size // _MOST_WINDOWS)
     start = np.arange(0, y.size - SIDE + 1, step)
     windows = y[start[:, None] + np.arange(SIDE)]
@@ -214,7 +213,7 @@ def noise_between_lines(y: Floats, span: int, narrowest: float, before: Between 
         left[new] = _left(windows[new] - windows[new].mean(axis=1, keepdims=True), narrowest)
     size = max(_FEW_WINDOWS, round(span / step)) | 1
     if left.size > size:
-        low = percentile_filter(left, 100 * _QUANTILE, size=size, mode="mirror")
+        low = running_quantile(left, size, _QUANTILE)
     else:
         low = np.full(left.size, np.quantile(left, _QUANTILE))
     sigma = np.sqrt(np.maximum(low, 0.0) / _least_left(narrowest))

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import hashlib
+import re
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
@@ -22,6 +24,7 @@ SCHEMA_VERSION = 3
 """2: curves with units of their own, chosen rows; sources that are not kept. 3: see `migrations`."""
 
 
+_REFERENCE = re.compile(r"^(.*) \[([^\[\]]+)\]$")
 _MAX_DIGESTS = 100_000
 _digests: dict[tuple[Take, tuple[ChannelEntry, ...]], str] = {}
 _fit_keys: ByParts[str] = ByParts()
@@ -29,7 +32,7 @@ _takers: ByParts[list[Step]] = ByParts()
 
 
 class _Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
 
 class ChannelEntry(_Frozen):
@@ -136,6 +139,21 @@ class Document(_Frozen):
         return self
 
 
+@dataclass(frozen=True)
+class Named:
+    """A curve by a name that is its own in the study, with its family's and its file's.
+
+    `reference` is what a step keeps of it: the label, with the id behind it where others have that label, too. Names
+    change when curves come, go and move; a reference means the same curve as long as that is there.
+    """
+
+    id: str
+    name: str
+    reference: str
+    family: str
+    about: str
+
+
 @dataclass(frozen=True, eq=False)
 class Study:
     """The user's whole document. Edits make a new one and share what they do not change."""
@@ -162,6 +180,23 @@ class Study:
     @cached_property
     def _labels(self) -> dict[str, str]:
         return {curve.label: curve.id for curve in reversed(self.document.curves)}
+
+    @cached_property
+    def names(self) -> dict[str, Named]:
+        """Every curve by a name of its own: its label, with the family's where two are alike, then with a number."""
+        alike = Counter(curve.label for curve in self.document.curves)
+        made: dict[str, Named] = {}
+        for curve in self.document.curves:
+            family = self.family_of(curve.id)
+            title = family.label if family is not None else "single curves"
+            name = whole = curve.label if alike[curve.label] == 1 else f"{curve.label} · {title}"
+            count = 1
+            while name in made:
+                count += 1
+                name = f"{whole} #{count}"
+            reference = curve.label if alike[curve.label] == 1 else f"{curve.label} [{curve.id}]"
+            made[name] = Named(curve.id, name, reference, title, self.record_entry(curve.record).file_name)
+        return made
 
     def entry(self, curve_id: str) -> CurveEntry:
         return self._entries[curve_id]
@@ -245,8 +280,13 @@ class Study:
         return [id_ for name in names if (id_ := self.named(name))]
 
     def named(self, name: str) -> str | None:
-        """The id of the curve of an id or a label; None when there is none."""
-        return name if name in self._entries else self._labels.get(name)
+        """The id of the curve of an id, a label, or a reference (see `Named`); None when there is none."""
+        if name in self._entries:
+            return name
+        found = _REFERENCE.match(name)
+        if found is not None and found[2] in self._entries:
+            return found[2]
+        return self._labels.get(name) or (self._labels.get(found[1]) if found is not None else None)
 
     def giving(self, curve_id: str) -> Sieve:
         """What a curve passes before others take from it: its steps without those that take from others themselves.

@@ -26,7 +26,7 @@ _FOLDER_MODE = 0o700
 class _About(BaseModel):
     """What stands beside the copy: whose it is, and what it is a copy of."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(frozen=True, defer_build=True)
 
     process: int
     began: str = ""

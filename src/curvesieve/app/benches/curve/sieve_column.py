@@ -21,6 +21,7 @@ from curvesieve.core.errors import InputError, counted
 from curvesieve.core.steps import Caught, Sieve, Step, Trail
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, edits
+from curvesieve.core.study.document import Named
 from curvesieve.core.study.sieves import SUFFIX, save_by_name, save_sieve, saved_sieves
 
 
@@ -60,7 +61,7 @@ class SieveColumn(QWidget):
         self.add = button("+  Add a step", tip="Choose a repair or preparation; it goes to the end of the sieve")
         self.add.clicked.connect(self.open_list)
         self._fresh = self._built_for = ""
-        self.more = button("⋯", "bare", "Share, copy, save or open a sieve")
+        self.more = button("…", "bare", "Share, copy, save or open a sieve")
         self.more.setAccessibleName("the sieve as a whole")
         self.more.clicked.connect(self._open_sieve_menu)
         self._cards: list[tuple[MeshRow, StepCard]] = []
@@ -139,6 +140,11 @@ class SieveColumn(QWidget):
         self.recorded.notes.setVisible(bool(notes))
         self.recorded.set_in_hand(self.session.view.stage == RECORDED)
 
+    def _others(self) -> list[Named]:
+        """The curves that a step may take from: all but the one in hand."""
+        in_hand = self.session.view.curve
+        return [named for named in self.session.study.names.values() if named.id != in_hand]
+
     def _cards_serve(self, curve_id: str, trails: Sequence[Trail]) -> bool:
         """Whether the cards that stand there fit: for the same slots, or for the same kinds of step in other units."""
         if len(self._cards) != len(trails):
@@ -160,7 +166,7 @@ class SieveColumn(QWidget):
                 widget.deleteLater()
         self._cards = []
         for trail in trails:
-            mesh, card = MeshRow(), StepCard(trail.slot.id)
+            mesh, card = MeshRow(), StepCard(trail.slot.id, self._others)
             # A card may come to serve another slot: its signals ask for the one that it has at that time.
             card.clicked.connect(lambda c=card: self.session.look_at_stage(c.slot_id))
             card.changed.connect(lambda step, c=card: self._change(c.slot_id, step))

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from pydantic.fields import FieldInfo
 from PyQt6.QtCore import QMimeData, QPoint, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QWidget
 
+from curvesieve.app.benches.curve.donor_field import DonorField
 from curvesieve.app.benches.curve.step_fields import Field, acts, field_for
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Card, Elided, button, label
@@ -13,6 +17,7 @@ from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.switch import Switch
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps import Step, Trail, parse_step
+from curvesieve.core.study.document import Named
 
 DRAG_TYPE = "application/x-curvesieve-step"
 
@@ -72,13 +77,14 @@ class StepCard(Card):
     naming_asked = pyqtSignal()
     refused = pyqtSignal(str)
 
-    def __init__(self, slot_id: str) -> None:
+    def __init__(self, slot_id: str, curves: Callable[[], list[Named]] = list) -> None:
         super().__init__()
-        self.slot_id = slot_id
+        self.slot_id, self._curves = slot_id, curves
         self.fields: dict[str, Field] = {}
         self.captions: dict[str, QWidget] = {}
         self._step: Step | None = None
         self._units = ("", "")
+        self.decision: QWidget | None = None
         self._press: QPoint | None = None
         self.name = label(role="strong")
         self.digest = Elided(role="muted")
@@ -86,7 +92,7 @@ class StepCard(Card):
         self.switch = Switch()
         self.switch.setToolTip("Switch this step on or off")
         self.switch.clicked.connect(self.switched.emit)
-        self.more = button("⋯", "bare", "Move or remove this step")
+        self.more = button("…", "bare", "Move or remove this step")
         self.more.clicked.connect(self._open_menu)
         top = QHBoxLayout()
         top.setSpacing(6)
@@ -110,8 +116,9 @@ class StepCard(Card):
     def show_trail(self, trail: Trail, in_hand: bool, fresh: bool = False) -> None:
         """Renders the step as it is now; a fresh one still asks whether it is kept."""
         step = trail.slot.step
-        if self._step is None:
-            self._make_form(step, trail)
+        self._units = (trail.before.x_unit, trail.before.y_unit)
+        if in_hand and self.decision is None:  # most cards of a sieve are never opened
+            self._make_form(step)
         self._step = step
         self.name.setText(trail.slot.name or step.label)
         self.setAccessibleName(f"the step {step.label}")
@@ -122,24 +129,27 @@ class StepCard(Card):
         self.switch.setAccessibleName(f"{step.label} switch")
         self.problem.setText(trail.problem)
         self.problem.setVisible(bool(trail.problem))
+        if self.decision is not None:
+            self._fill_form(step)
+            self.decision.setVisible(fresh)
+        self.form.setVisible(in_hand)
+        self.set_in_hand(in_hand)
+
+    def _fill_form(self, step: Step) -> None:
         for name, info in step.settings().items():
             self.fields[name].set(getattr(step, name))
             shown = acts(step, info)
             self.fields[name].widget.setVisible(shown)
             self.captions[name].setVisible(shown)
-        self.decision.setVisible(fresh)
-        self.form.setVisible(in_hand)
-        self.set_in_hand(in_hand)
 
-    def _make_form(self, step: Step, trail: Trail) -> None:
+    def _make_form(self, step: Step) -> None:
         grid = QGridLayout(self.form)
         grid.setContentsMargins(0, 4, 0, 2)
         grid.setVerticalSpacing(5)
         grid.setColumnStretch(1, 1)
-        self._units = (trail.before.x_unit, trail.before.y_unit)
         axis_units = dict(zip("xy", self._units, strict=True))
         for row, (name, info) in enumerate(step.settings().items()):
-            field = field_for(name, info, axis_units)
+            field = self._field(name, info, axis_units)
             field.edited.connect(lambda value, name=name: self._edited(name, value))
             field.refused.connect(self.refused)
             caption = label(info.title or name, "muted")
@@ -157,6 +167,14 @@ class StepCard(Card):
         row_.addWidget(keep, 1)
         row_.addWidget(leave)
         grid.addWidget(self.decision, len(self.fields), 0, 1, 2)
+
+    def _field(self, name: str, info: FieldInfo, axis_units: dict[str, str]) -> Field:
+        extra = info.json_schema_extra
+        if isinstance(extra, dict) and extra.get("donor"):
+            field = DonorField(info.title or name, info.annotation is not str, self._curves)
+            field.widget.setToolTip(info.description or "")
+            return field
+        return field_for(name, info, axis_units)
 
     def _edited(self, name: str, value: object) -> None:
         assert self._step is not None

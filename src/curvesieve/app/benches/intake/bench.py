@@ -30,6 +30,8 @@ if TYPE_CHECKING:
     from curvesieve.core.formats import Table
 
 _MOST_DRAWN = 40
+_POINT = "Click the row where the numbers begin, if there are any."
+_POINT_AGAIN = "Click the row where the data begin, if it was not found right."
 
 
 class IntakeBench(QWidget):
@@ -77,7 +79,7 @@ class IntakeBench(QWidget):
         self.pages.addWidget(self.numbers)
         self.left_out = Stepper("row left out")
         self.left_out.chosen.connect(self._show_left_out)
-        self.foot = label("Click the row where the data begin, if it was not found right.", "muted", wrap=True)
+        self.foot = label(_POINT_AGAIN, "muted", wrap=True)
         page = QWidget()
         rows = QVBoxLayout(page)
         rows.setContentsMargins(0, 0, 0, 0)
@@ -171,7 +173,7 @@ class IntakeBench(QWidget):
         self.title.set(waiting.name if waiting else "Nothing waits")
         if waiting is None:
             self.details.set("Drop files or a folder anywhere on the window, choose them, or paste a table.")
-        elif found is None:
+        elif waiting.table is None or found is None:
             self.details.set("not understood")
         else:
             layout = found.layout
@@ -183,7 +185,9 @@ class IntakeBench(QWidget):
             )
             self.details.set(f"{found.encoding} · {before} before the data{known}")
         for choice in (self.delimiter, self.decimal):
-            choice.setVisible(found is not None and found.format == "text")
+            choice.setVisible(
+                waiting is not None and waiting.table is not None and waiting.table.found.format == "text"
+            )
         problem = waiting.problem if waiting else ""
         self.problem.setText(problem)
         self.problem.setVisible(bool(problem))
@@ -193,6 +197,8 @@ class IntakeBench(QWidget):
         odd = found.left_out if found else ()
         self.left_out.fill(f"{counted(len(odd), 'row')} left out", [f"row {row + 1:,}: {why}" for row, why in odd])
         self.foot.setVisible(found is not None)
+        known = waiting is not None and waiting.table is not None
+        self.foot.setText(_POINT_AGAIN if known else _POINT)
         self.save.setEnabled(waiting is not None and waiting.pattern is not None)
 
     def _show_left_out(self, place: int) -> None:

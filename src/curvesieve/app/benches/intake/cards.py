@@ -72,8 +72,14 @@ class ChannelCard(Card):
         return badge
 
 
+def _extent(channel: Channel) -> str:
+    """``0.12 … 8.4``: the smallest and the largest value."""
+    extent = channel.extent
+    return f"{extent[0]:.5g} … {extent[1]:.5g}" if extent is not None else "no number"
+
+
 class ChannelRow(ChannelCard):
-    """A channel of the file: its name, unit, first and last value, and its role."""
+    """A channel of the file: its name, unit, smallest and largest value, and its role."""
 
     named = pyqtSignal(str)
     unit_given = pyqtSignal(str)
@@ -99,8 +105,9 @@ class ChannelRow(ChannelCard):
             if unknown
             else _UNIT_TIP
         )
-        span = Elided(f"{channel.values[0]:.5g} … {channel.values[-1]:.5g}", "muted")
+        span = Elided(_extent(channel), "muted")
         span.setContentsMargins(6, 0, 0, 0)
+        span.setAccessibleName("smallest and largest value")
         self.badge = self.make_badge(rule.role)
         self.roles = self.make_role(rule.name, rule.role)
         grid = QGridLayout()

@@ -10,6 +10,7 @@ from curvesieve.app.benches.intake.computed_card import ComputedRow
 from curvesieve.app.intake import Tray, Waiting
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.line import Line
 from curvesieve.core import units
 from curvesieve.core.intake import pattern as patterns
 from curvesieve.core.intake.computed import ComputedChannel
@@ -17,6 +18,8 @@ from curvesieve.core.intake.pattern import ARRANGEMENTS
 from curvesieve.core.record import Channel
 
 _MOST_SHOWN = 60
+_MANY = 12
+"""More channels than this can be searched."""
 
 
 class ChannelsPanel(QWidget):
@@ -39,6 +42,14 @@ class ChannelsPanel(QWidget):
         head.addStretch(1)
         head.addWidget(label("taken as", "muted"))
         head.addWidget(self.arrangement)
+        self.places: list[int] = []
+        """Which channel each card is about; computed ones come after those of the file."""
+        self.search = Line()
+        self.search.setPlaceholderText("Search the channels")
+        self.search.setAccessibleName("search the channels")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(lambda _: self.refresh())
+        self.search.hide()
         inner = QWidget()
         self.column = QVBoxLayout(inner)
         self.column.setContentsMargins(0, 0, 6, 0)
@@ -56,6 +67,7 @@ class ChannelsPanel(QWidget):
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(6)
         rows.addLayout(head)
+        rows.addWidget(self.search)
         rows.addWidget(scroll, 1)
         rows.addWidget(self.more)
         rows.addWidget(self.compute)
@@ -86,15 +98,24 @@ class ChannelsPanel(QWidget):
             return
         self.arrangement.setCurrentText(waiting.pattern.arrangement)
         own = len(waiting.pattern.channels)
-        pairs = zip(waiting.table.record.channels[:_MOST_SHOWN], waiting.pattern.channels, strict=False)
-        for i, (channel, rule) in enumerate(pairs):
+        self.search.setVisible(own > _MANY)
+        words = self.search.text().casefold().split() if own > _MANY else []
+        pairs = enumerate(zip(waiting.table.record.channels, waiting.pattern.channels, strict=True))
+        found = [(i, c, rule) for i, (c, rule) in pairs if all(word in rule.name.casefold() for word in words)]
+        wanted = found
+        if len(found) > _MOST_SHOWN:  # those that are taken come first: they are what the file gives
+            wanted = sorted(found, key=lambda one: (one[2].role == "leave", one[0]))[:_MOST_SHOWN]
+        places = [i for i, _, _ in wanted]
+        for i, channel, rule in wanted:
             self._add_channel(i, channel, rule)
         for i, computed in enumerate(waiting.pattern.computed):
             self._add_computed(waiting, computed, i, own)
         if self.drafting:
             self._add_computed(waiting, None, None, own)
-        self.more.setVisible(own > _MOST_SHOWN)
-        self.more.setText(f"and {own - _MOST_SHOWN:,} more channels, which “taken as” reaches")
+        self.places = [*places, *range(own, own + len(waiting.pattern.computed))]
+        self.more.setVisible(len(wanted) < own)
+        left = f"{len(found):,} of {own:,} channels found" if words else f"{own:,} channels"
+        self.more.setText(f"{len(wanted)} shown; {left}. Search for others by name.")
         if bar is not None:
             bar.setValue(place)
 
@@ -159,8 +180,9 @@ class ChannelsPanel(QWidget):
         hit = [
             i for i, card in enumerate(self.cards) if under is not None and (under is card or card.isAncestorOf(under))
         ]
-        if hit:
-            self.tray.change_pattern(lambda p: patterns.with_role(p, hit[0], role))  # type: ignore[arg-type]
+        if hit and hit[0] < len(self.places):
+            place_of = self.places[hit[0]]
+            self.tray.change_pattern(lambda p: patterns.with_role(p, place_of, role))  # type: ignore[arg-type]
 
     def _bring_into_sight(self, row: ChannelCard) -> None:
         """Scrolls to a card; called after the layout, as a card has its height only then."""
