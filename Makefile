@@ -1,4 +1,4 @@
-.PHONY: demo run test check lint bench coverage mutants sweep fuzz screenshots bootstrap bootstrap-dev lock
+.PHONY: demo run test check lint bench coverage mutants sweep endure fuzz screenshots bootstrap bootstrap-dev lock
 PY := .venv/bin/python
 
 demo: bootstrap        ## start the application with the demo study
@@ -23,6 +23,9 @@ coverage: bootstrap-dev ## do 95 % intervals hold the truth? 36,000 simulated fi
 
 sweep: bootstrap-dev   ## every control of every card, term and page in real windows
 	SWEEP=whole scripts/with-display.sh --virtual $(PY) -m pytest tests/app/test_sweeps.py
+
+endure: bootstrap-dev  ## a working window, killed at 50 random moments: is anything lost?
+	scripts/with-display.sh --virtual $(PY) -m tests.app.endure check 50
 
 mutants: bootstrap-dev ## plant 100 faults in core, one at a time: do the tests find them? rewrites docs/mutants.md
 	QT_QPA_PLATFORM=offscreen $(PY) -m benchmarks.mutants

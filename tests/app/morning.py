@@ -1,4 +1,4 @@
-"""A whole morning in real windows of their own processes: bring in 60 files, sieve, fit, be killed, recover, go on, save.
+"""A whole morning in real windows of their own: bring in 60 files, sieve, fit, be killed, recover, go on, save.
 
 ``python -m tests.app.morning first|second|third FOLDER``; each part ends the way that the next one needs.
 """

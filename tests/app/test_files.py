@@ -6,11 +6,12 @@ import os
 from threading import Event
 
 import pytest
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QPoint, QRect, QSize, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QWidget
 
 from curvesieve.app import session as session_module
+from curvesieve.app.screen import fit_to_screen
 from curvesieve.app.session import View
 from curvesieve.core.study import Study, load_study, save_study
 from curvesieve.core.study.recovery import Keeper
@@ -308,3 +309,70 @@ def test_a_copy_follows_edits_by_itself(window, qtbot, demo, tmp_path):
     assert "kept by itself" in next(copies.glob("*/study.json")).read_text()
     w.session.save(tmp_path / "a.sieve")
     qtbot.waitUntil(lambda: not list(copies.iterdir()), timeout=20000)
+
+
+def test_the_window_fits_the_screen_and_the_status_line_is_on_it(window, demo):
+    w = window(demo, size=None)
+    free = w.screen().availableGeometry()
+    assert w.height() + 30 <= free.height(), "room for the title bar"
+    assert w.width() <= free.width()
+    for size in ((w.width(), w.height()), (1024, 700)):
+        w.resize(*size)
+        QApplication.processEvents()
+        assert (w.width(), w.height()) == size
+        for part in (w.status, w.curve_bench.model.foot.fit, w.shelf.drop, w.curve_bench.drawer.heading):
+            bottom = part.mapTo(w, part.rect().bottomRight())
+            assert bottom.y() < size[1], part
+            assert bottom.x() < size[0], part
+
+
+@pytest.mark.parametrize(
+    ("free", "remembered", "wanted"),
+    [
+        (QSize(1280, 800), None, QSize(1276, 766)),
+        (QSize(1024, 700), None, QSize(1020, 666)),
+        (QSize(2560, 1440), None, QSize(2048, 1152)),
+        (QSize(2560, 1440), QSize(1500, 900), QSize(1500, 900)),
+        (QSize(1280, 800), QSize(2500, 1400), QSize(1276, 766)),
+    ],
+)
+def test_sizes_for_screens(qtbot, free, remembered, wanted):
+    """A screen of any size is made up: nothing here has more than one."""
+    made = QWidget()
+    qtbot.addWidget(made)
+    made.setMinimumSize(900, 560)
+
+    class Screen:
+        def availableGeometry(self) -> QRect:
+            return QRect(QPoint(0, 0), free)
+
+    made.screen = Screen  # type: ignore[method-assign,assignment]
+    fit_to_screen(made, remembered)
+    assert made.size() == wanted
+
+
+def test_recent_studies_stand_on_the_empty_screen(window, qtbot, demo, tmp_path):
+    for name in ("one.sieve", "two & three.sieve"):
+        save_study(titled(demo, name), tmp_path / name)
+    w = window()
+    for name in ("one.sieve", "two & three.sieve"):
+        w.session.open(tmp_path / name)
+        qtbot.waitUntil(lambda name=name: w.session.path == tmp_path / name)
+    w.session.begin(Study())
+    empty = w.curve_bench.canvas.empty
+    shown = [empty.recent.itemAt(i).widget() for i in range(empty.recent.count())]
+    assert [made.text().split("  ·")[0] for made in shown] == ["two && three.sieve", "one.sieve"]
+    click(shown[1])
+    qtbot.waitUntil(lambda: w.session.path == tmp_path / "one.sieve")
+    (tmp_path / "two & three.sieve").unlink()
+    assert w.memory.recent == [tmp_path / "one.sieve"], "what is gone is not offered"
+
+
+def test_the_log_is_its_owners_alone(tmp_path, monkeypatch):
+    from curvesieve.app.defects import open_log
+
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    (tmp_path / "curvesieve").mkdir(mode=0o700)
+    (tmp_path / "curvesieve" / "log.txt").touch(mode=0o666)
+    open_log()
+    assert (tmp_path / "curvesieve" / "log.txt").stat().st_mode & 0o077 == 0

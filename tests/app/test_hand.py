@@ -139,6 +139,17 @@ def test_tab_in_a_cell_takes_what_was_typed_and_goes_on(demo):
     assert table.rows[0].state.start == 1340
 
 
+def test_ctrl_tab_leaves_what_keeps_tab_to_itself(demo):
+    bench = demo.curve_bench
+    bench.model._choose_term(TYPE)
+    for kept in (bench.model.view, bench.ledger.view, bench.model.editor.field):
+        kept.setFocus()
+        assert kept.hasFocus()
+        press(kept, Qt.Key.Key_Tab, CTRL)
+        assert not kept.hasFocus(), kept
+    press(bench.model.editor.field, Qt.Key.Key_Escape)
+
+
 def test_escape_gives_a_field_back_then_lays_the_card_down(demo):
     slot = demo.session.entry.slots[1]
     demo.session.look_at_stage(slot.id)

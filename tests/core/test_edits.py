@@ -21,10 +21,13 @@ from curvesieve.core.models.placed import place
 from curvesieve.core.models.starts import Data
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import Sieve, Slot
+from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.level import Zero
+from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.smooth import Smooth
 from curvesieve.core.study import Study, edits, load_study, save_study, store
 from curvesieve.core.study.compute import fit_curve, sieved_curve
+from curvesieve.core.study.document import Document
 from curvesieve.core.study.ledger import STATISTIC, about_curve, ledger_of, provenance, to_csv, to_tabs
 from curvesieve.core.study.sieves import save_by_name, saved_sieves
 
@@ -324,3 +327,91 @@ def test_lines_drawn_of_a_model_add_up():
         np.testing.assert_allclose(drawn, peak(number, lines.x) + starts["offset"], rtol=1e-12)
     assert (np.diff(lines.x) >= 0).all()
     assert (lines.x[0], lines.x[-1]) == (0.0, 10.0)
+
+
+def family_of(count: int, label: str, condition: tuple[str, str], study: Study | None = None) -> Study:
+    x = np.linspace(0, 1, 12)
+    chosen = []
+    for i in range(count):
+        channels = (Channel("x", "", x), Channel("y", "", x + i + len(label)))
+        chosen.append((Record(Source(f"{label}{i}.csv", f"{label}{i}".encode()), channels), Take(0, 1)))
+    values = [float(i) for i in range(count)]
+    return edits.add_curves(study or Study(), chosen, label, conditions=values, condition=condition)
+
+
+def test_curves_move_with_what_is_done_to_them():
+    study = family_of(2, "one", ("T", "K"), family_of(3, "loaded", ("F", "N"), family_of(3, "heated", ("T", "K"))))
+    heated, loaded, one = study.document.families
+    study = edits.share_sieve(heated.curves[0])(edits.add_step(heated.curves[0], Despike(), "s")(study))
+    before = {curve.id: sieved_curve(study, curve.id).curve.y for curve in study.document.curves}
+    moved = edits.move_curves([heated.curves[0], one.curves[1]], loaded.id)(study)
+    assert [family.curves for family in moved.document.families] == [
+        heated.curves[1:],
+        (*loaded.curves, heated.curves[0], one.curves[1]),
+        one.curves[:1],
+    ]
+    assert moved.entry(heated.curves[0]).condition is None
+    assert moved.entry(heated.curves[0]).own_sieve
+    same = edits.move_curves([heated.curves[2]], one.id)(study)
+    assert same.entry(heated.curves[2]).condition == 2.0, "K stays K"
+    alone = edits.move_curves(one.curves, "")(study)
+    assert [family.label for family in alone.document.families] == ["heated", "loaded"], "an empty family goes"
+    made = edits.new_family([heated.curves[1], one.curves[0]], "warm")(study)
+    assert made.document.families[-1].curves == (heated.curves[1], one.curves[0])
+    assert made.document.families[-1].unit == "K"
+    mixed = edits.new_family([heated.curves[1], loaded.curves[0]], "mixed")(study)
+    assert mixed.document.families[-1].condition == ""
+    assert mixed.entry(loaded.curves[0]).condition is None
+    for changed in (moved, same, alone, made, mixed):
+        assert {curve.id for curve in changed.document.curves} == set(before)
+        for id_, y in before.items():
+            np.testing.assert_array_equal(sieved_curve(changed, id_).curve.y, y)
+    assert edits.move_curves(loaded.curves, loaded.id)(study) is study
+    with pytest.raises(cs.InputError, match="needs a name"):
+        edits.new_family(one.curves, " ")
+    with pytest.raises(cs.InputError, match="needs a name"):
+        edits.rename_family(one.id, "")
+
+
+def test_keys_are_those_of_the_parts_however_they_are_kept():
+    """What is kept by the objects must be what hashing everything anew would give."""
+    study = family_of(4, "heated", ("T", "K"))
+    ids = [curve.id for curve in study.document.curves]
+    study = edits.share_sieve(ids[0])(edits.add_step(ids[0], Despike(), "s")(study))
+    study = edits.step_out(ids[3])(study)
+    study = edits.add_step(ids[3], Combine(donor=study.entry(ids[1]).label), "c")(study)
+    states = []
+    for change in (
+        lambda s: s,
+        edits.change_step(ids[0], "s", Despike(threshold=9.0)),
+        edits.switch_step(ids[0], "s", False),
+        edits.rename_curve(ids[2], "renamed"),
+        edits.set_model(ids[2], Model(low=0.2)),
+    ):
+        study = change(study)
+        kept = [study.fit_key(id_) for id_ in ids]
+        anew = Study(Document.model_validate_json(study.document.model_dump_json()), study.arrays, study.sources)
+        assert [anew.fit_key(id_) for id_ in ids] == kept
+        assert [anew.recorded(id_).digest for id_ in ids] == [study.digest(id_) for id_ in ids]
+        states.append(kept)
+    assert all(a != b for a, b in zip(states[0], states[1], strict=True)), "shared, and taken from"
+    assert states[2] == states[3], "a name changes no number"
+    assert [a == b for a, b in zip(states[3], states[4], strict=True)] == [True, True, False, True]
+
+
+def test_references_mean_the_same_curve_when_others_come_and_go():
+    study = family_of(1, "b", ("", ""), family_of(1, "a", ("", "")))
+    first, second = (curve.id for curve in study.document.curves)
+    study = edits.rename_curve(second, "a0")(study)
+    assert study.entry(first).label == "a0"
+    names = study.names
+    assert list(names) == ["a0 · a", "a0 · b"]
+    reference = names["a0 · b"].reference
+    assert study.named(reference) == second
+    assert edits.move_curves([second], study.document.families[0].id)(study).named(reference) == second
+    gone = edits.remove_curve(first)(study)
+    assert gone.named(reference) == second
+    assert list(gone.names) == ["a0"]
+    assert edits.remove_curve(second)(study).named(reference) == first, "by its label, as in another study"
+    assert study.named("a0") == first
+    assert study.named("nothing [x]") is None

@@ -508,3 +508,18 @@ def test_what_cannot_work_says_why_and_passes_on(step, sentence):
     assert made.trail[0].after is start
     assert made.trail[1].problem == ""
     np.testing.assert_array_equal(made.y, 2 * start.y)
+
+
+@pytest.mark.parametrize("count", [30, 200, 5000, 60_000])
+def test_running_quantiles_are_scipys(count):
+    from scipy.ndimage import median_filter, percentile_filter
+
+    from curvesieve.core.steps.running import running_median, running_quantile
+
+    y = np.random.default_rng(count).normal(size=count)
+    for window in (3, 11, 45, 46):
+        odd = window | 1
+        if odd // 2 < count:
+            np.testing.assert_array_equal(running_median(y, window), median_filter(y, size=odd, mode="mirror"))
+            wanted = percentile_filter(y, 30.0, size=odd, mode="mirror")
+            np.testing.assert_array_equal(running_quantile(y, window, 0.3), wanted)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 import curvesieve as cs
 from curvesieve.core import units
-from curvesieve.core.envelope import envelope
+from curvesieve.core.envelope import envelope, outline
 from curvesieve.core.reading import concise, plus_minus
 
 
@@ -137,3 +137,22 @@ def test_rounding_against_a_slow_plain_way(value, u):
 )
 def test_rounding_by_hand(value, u, said):
     assert plus_minus(value, u) == said
+
+
+def test_a_unit_of_one_leaves_no_empty_brackets():
+    for unit in ("", "1"):
+        assert units.labelled("ratio", unit) == "ratio"
+    assert units.labelled("shift", "1/cm") == "shift (cm⁻¹)"
+
+
+@given(st.integers(1, 400), st.integers(1, 60), st.integers(0, 10_000))
+@settings(max_examples=150, deadline=None)
+def test_an_outline_loses_no_peak_and_keeps_the_order(count, stretches, seed):
+    rng = np.random.default_rng(seed)
+    x, y = rng.normal(size=count), rng.normal(size=count) * 10.0 ** rng.integers(-12, 12)
+    thin_x, thin_y = outline(x, y, stretches)
+    assert (thin_y.min(), thin_y.max()) == (y.min(), y.max())
+    assert thin_x.size <= max(2 * (count // max(count // stretches, 1) + 1) + 2, 3 * stretches)
+    places = [int(np.flatnonzero((x == a) & (y == b))[0]) for a, b in zip(thin_x, thin_y, strict=True)]
+    assert places == sorted(places)
+    assert (places[0], places[-1]) == (0, count - 1)

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
+    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -50,6 +51,7 @@ if TYPE_CHECKING:
     from curvesieve.app.benches.intake.bench import IntakeBench
     from curvesieve.app.defects import DefectKeeper
 
+_SHELF_PX = 212
 BENCHES = ("Intake", "Curve")
 _DATA_FILES = (
     "Measured data (*.csv *.txt *.dat *.tsv *.xy *.xye *.asc *.jdx *.dx *.xlsx *.ods *.h5 *.hdf5 *.nxs *.xml *.npy"
@@ -101,7 +103,7 @@ class Window(QMainWindow):
     def _build(self) -> None:
         self.header = Header(self.session, BENCHES, self.study_files.menu_rows)
         self.shelf = Shelf(self.session)
-        self.shelf.setFixedWidth(212)
+        self.shelf.setMinimumWidth(_SHELF_PX)
         self.curve_bench = CurveBench(self.session)
         self.status = StatusLine()
         self.benches = QStackedWidget()
@@ -109,8 +111,15 @@ class Window(QMainWindow):
         middle = QHBoxLayout()
         middle.setContentsMargins(10, 10, 10, 8)
         middle.setSpacing(10)
-        middle.addWidget(self.shelf)
-        middle.addWidget(self.benches, 1)
+        self.sides = QSplitter()  # the shelf is as wide as its names need
+        self.sides.setChildrenCollapsible(False)
+        self.sides.setHandleWidth(10)
+        self.sides.addWidget(self.shelf)
+        self.sides.addWidget(self.benches)
+        self.sides.setStretchFactor(0, 0)
+        self.sides.setStretchFactor(1, 1)
+        self.sides.setSizes([_SHELF_PX, 4000])
+        middle.addWidget(self.sides)
         body = QWidget()
         body.setObjectName("bench")
         rows = QVBoxLayout(body)

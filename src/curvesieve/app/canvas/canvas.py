@@ -18,6 +18,7 @@ from curvesieve.app.canvas.plot import Plot
 from curvesieve.app.canvas.scene import Scene, scene_of
 from curvesieve.app.canvas.step_handles import StepHandles
 from curvesieve.app.canvas.strip import CatchStrip
+from curvesieve.app.canvas.trace import MOST_MARKS
 from curvesieve.app.session import MODEL, RECORDED, Session, View
 from curvesieve.app.widgets.basics import Elided, button
 from curvesieve.app.widgets.choice import Choice
@@ -240,7 +241,10 @@ class Canvas(QWidget):
         self._framed = _frame_of(scene)
         curves = [scene.after] + ([scene.before] if scene.trail is not None and scene.before is not None else [])
         x = np.concatenate([np.asarray(self.plot.map_x(c.x)) for c in curves])
-        y = np.concatenate([np.asarray(self.plot.map_y(c.y)) for c in curves] + [self.plot.map_y(scene.caught_y)])
+        ys = [c.y for c in curves] + [scene.caught_y]
+        if scene.after.u is not None and len(scene.after) <= MOST_MARKS:  # the bars are seen whole
+            ys += [scene.after.y - scene.after.u, scene.after.y + scene.after.u]
+        y = np.concatenate([np.asarray(self.plot.map_y(one)) for one in ys])
         self._set_range(x, y)
 
     def _is_in_sight(self, curve: Curve) -> bool:

@@ -65,5 +65,13 @@ class Dots(pg.GraphicsObject):  # type: ignore[misc]
         if self._bars:
             painter.setPen(self._bar_pen)
             painter.drawLines(self._bars)
-        painter.setPen(self._pen)
-        painter.drawPoints(self._points)
+        if self.x.size > _MOST_ROUND:
+            painter.setPen(self._pen)
+            painter.drawPoints(self._points)
+            return
+        places, half = painter.transform().map(self._points), self._pen.widthF() / 2
+        painter.resetTransform()  # in pixels: round ones stay round whatever the axes do
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self._pen.color())
+        for place in places:
+            painter.drawEllipse(place, half, half)

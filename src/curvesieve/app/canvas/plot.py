@@ -16,7 +16,6 @@ from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
 
 Floats = NDArray[np.float64]
-_GRID_ALPHA = 36
 pg.setConfigOptions(antialias=True, imageAxisOrder="row-major")
 
 
@@ -159,7 +158,6 @@ class Plot(pg.GraphicsView):  # type: ignore[misc]
         self.setBackground(colour("card"))
         for axis in self.axes.values():
             axis.restyle()
-            axis.setGrid(_GRID_ALPHA)
 
     def addItem(self, item: Any, ignoreBounds: bool = False) -> None:
         """Draws an item in the view's coordinates."""
