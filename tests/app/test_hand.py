@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QMimeData, QModelIndex, QPoint, QPointF, Qt
-from PyQt6.QtGui import QContextMenuEvent, QGuiApplication
+from PyQt6.QtCore import QMimeData, QModelIndex, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QContextMenuEvent, QDragEnterEvent, QDragMoveEvent, QDropEvent, QGuiApplication
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QWidget
+from PyQt6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QPlainTextEdit, QWidget
 
 from curvesieve.app.benches.curve.points import PointsPage
 from curvesieve.app.benches.curve.term_list import TYPE
@@ -438,8 +438,6 @@ def test_families_fold_and_stay_where_they_were(window):
 
 
 def test_chosen_curves_are_fitted_and_grouped_together(window, qtbot, monkeypatch, tmp_path):
-    from PyQt6.QtWidgets import QInputDialog
-
     w = window(build_study(tmp_path / "demo"))
     study = w.session.study
     source = study.document.curves[EXAMPLE]
@@ -530,3 +528,78 @@ def test_double_click_still_adds_a_peak_where_points_are_marks(window):
     w.session.look(View(w.session.study.document.curves[0].id))
     double_click(w.curve_bench.canvas.plot, 4.0, 5.5)
     assert len(w.session.entry.model.peaks) == 1
+
+
+def test_files_can_be_dropped_on_every_part_of_the_window(demo, demo_files, qtbot):
+    """Qt gives a drop to the innermost part that accepts any, and asks nobody further: each has to take files."""
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(demo_files[0]))])
+    takers = [w for w in (demo, *demo.findChildren(QWidget)) if w.acceptDrops() and w.isVisible()]
+    takers = [w for w in takers if not isinstance(w, QLineEdit | QPlainTextEdit)]  # these take texts
+    assert {demo, demo.shelf.list.viewport()} <= set(takers)
+    for i, part in enumerate(takers, 1):
+        at = part.rect().center()
+        enter = QDragEnterEvent(at, Qt.DropAction.CopyAction, data, LEFT, PLAIN)
+        QApplication.sendEvent(part, enter)
+        assert enter.isAccepted(), part
+        QApplication.sendEvent(part, QDropEvent(QPointF(at), Qt.DropAction.CopyAction, data, LEFT, PLAIN))
+        qtbot.waitUntil(lambda i=i: len(demo.tray.files) == i)
+        demo.show_bench("Curve")
+
+
+def test_curves_are_dropped_on_another_family(window):
+    w = window(two_families())
+    viewport = w.shelf.list.viewport()
+    data = w.shelf.model.mimeData([w.shelf.model.index(1)])
+
+    def let_fall(at: QPoint) -> list[int]:
+        QApplication.sendEvent(viewport, QDragEnterEvent(at, Qt.DropAction.MoveAction, data, LEFT, PLAIN))
+        QApplication.sendEvent(viewport, QDragMoveEvent(at, Qt.DropAction.MoveAction, data, LEFT, PLAIN))
+        QApplication.sendEvent(viewport, QDropEvent(QPointF(at), Qt.DropAction.MoveAction, data, LEFT, PLAIN))
+        return [len(family.curves) for family in w.session.study.document.families]
+
+    for row, counts in ((7, [3, 4]), (0, [4, 3])):
+        assert let_fall(w.shelf.list.visualRect(w.shelf.model.index(row)).center()) == counts
+    assert let_fall(QPoint(20, viewport.height() - 4)) == [3, 4], "below all: the last family"
+    assert len(w.shelf.model.rows) == 9
+
+
+def test_what_is_dragged_on_the_plot_can_be_typed(demo, monkeypatch):
+    settings = demo.curve_bench.model.settings
+    click(settings.fold)
+    for line, words in ((settings.low.line, "1250"), (settings.high.line, "1700")):
+        line.setFocus()
+        line.selectAll()
+        type_text(line, words)
+        press(line, Qt.Key.Key_Return)
+    model = demo.session.entry.model
+    assert (model.low, model.high) == (1250.0, 1700.0)
+    settings.gaps.setFocus()
+    type_text(settings.gaps, "1560 1540; 1300 1310")
+    press(settings.gaps, Qt.Key.Key_Return)
+    assert demo.session.entry.model.gaps == ((1300.0, 1310.0), (1540.0, 1560.0))
+    used = demo.session.entry.model.in_use(demo.session.sieved().curve)
+    assert used.x.min() >= 1250
+    assert used.x.max() <= 1700
+    assert not ((used.x > 1300) & (used.x < 1310)).any()
+    settings.gaps.selectAll()
+    type_text(settings.gaps, "1 2 3")
+    press(settings.gaps, Qt.Key.Key_Return)
+    assert "stretches are pairs" in demo.notice.text.text()
+    assert settings.gaps.text() == "1300 1310; 1540 1560"
+    settings.low.line.setFocus()
+    settings.low.line.selectAll()
+    press(settings.low.line, Qt.Key.Key_Delete)
+    press(settings.low.line, Qt.Key.Key_Return)
+    assert demo.session.entry.model.low is None
+    monkeypatch.setattr(QInputDialog, "getText", lambda *args, **kwargs: ("1500", True))
+    demo.ask_peak()
+    assert len(demo.session.entry.model.peaks) == 4
+    monkeypatch.setattr(QInputDialog, "getText", lambda *args, **kwargs: ("fifteen", True))
+    demo.ask_peak()
+    assert "A peak needs one x" in demo.notice.text.text()
+    demo.curve_bench.canvas.plot.setFocus()
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Keyboard, QPoint(5, 5), demo.mapToGlobal(QPoint(5, 5)))
+    QApplication.sendEvent(demo.curve_bench.canvas.plot.viewport(), event)
+    menu = QApplication.activePopupWidget()
+    assert "Show the whole curve" in texts(menu)

@@ -67,6 +67,7 @@ def action_rows(window: Window) -> list[ActionRow]:
         ActionRow("Logarithmic x axis on or off", "", bench.canvas.x_scale.click, has_curve, bench="Curve"),
         ActionRow("Logarithmic y axis on or off", "", bench.canvas.y_scale.click, has_curve, bench="Curve"),
         ActionRow("Add a step…", "Ctrl+Shift+A", bench.sieve.open_list, has_curve, bench="Curve"),
+        ActionRow("Add a peak at an x…", "", window.ask_peak, has_curve, "center", "Curve"),
         ActionRow("Fit the model", "F5", bench.model.foot.fit.click, has_terms, bench="Curve"),
         ActionRow("Read starts off the data", "", session.modelling.read_starts, has_terms, bench="Curve"),
         ActionRow("Choose a law, or type a formula…", "Ctrl+L", bench.model.open_terms, has_curve, bench="Curve"),

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
     QHBoxLayout,
+    QInputDialog,
     QMainWindow,
     QSplitter,
     QStackedWidget,
@@ -45,6 +46,7 @@ from curvesieve.app.study_files import StudyFiles
 from curvesieve.app.theme import apply_theme
 from curvesieve.core.errors import counted
 from curvesieve.core.models import Model
+from curvesieve.core.numerals import numbers_in
 from curvesieve.core.study.store import SUFFIX
 
 if TYPE_CHECKING:
@@ -155,6 +157,8 @@ class Window(QMainWindow):
         for name, fold in self.curve_bench.folds.items():
             fold.fold(self.memory.folded(name))
             fold.turned.connect(lambda on, name=name: self.memory.fold(name, on))
+        for part in (self.shelf.list, self.curve_bench.sieve):
+            part.files_dropped.connect(self.dropEvent)
         self.curve_bench.drawer.write_asked.connect(self.exports.ask_curve)
         self.shelf.looked_at_curve.connect(lambda: self.show_bench("Curve"))
         self.shelf.menu_rows = [
@@ -312,6 +316,18 @@ class Window(QMainWindow):
             self.session.noticed.emit(f"Stopped: {label}. Nothing was changed.", "word")
 
     # -- model --------------------------------------------------------------------------------------
+
+    def ask_peak(self) -> None:
+        """Adds a peak of the kind that is chosen, without the mouse."""
+        text, ok = QInputDialog.getText(self, "Add a peak", "x of its center")
+        if not ok:
+            return
+        try:
+            (x,) = numbers_in(text)
+        except ValueError:
+            self.session.noticed.emit("A peak needs one x, such as 1338.", "problem")
+            return
+        self.curve_bench.canvas.add_peak_at(x)
 
     def remove_model(self) -> None:
         self.session.modelling.set_model(Model(), "remove the model")

@@ -9,7 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPen
+from PyQt6.QtGui import QContextMenuEvent, QPainter, QPen
 from PyQt6.QtWidgets import QGraphicsGridLayout, QGraphicsRectItem
 
 from curvesieve.app.theme import font
@@ -148,10 +148,12 @@ class Plot(pg.GraphicsView):  # type: ignore[misc]
         self.setCentralItem(frame)
         self.log_x = self.log_y = False
         self._said = ("", "", "")
+        self._blank = False
         self.setFrameShape(pg.QtWidgets.QFrame.Shape.NoFrame)
         self.box.disableAutoRange()
         self.scene().sigMouseMoved.connect(self._moved)
         self.setMouseTracking(True)
+        self.setAcceptDrops(False)  # files that are dropped are the window's
         self.restyle()
 
     def restyle(self) -> None:
@@ -174,6 +176,9 @@ class Plot(pg.GraphicsView):  # type: ignore[misc]
         self.box.setXLink(other.box)
 
     def set_labels(self, x: str, y: str) -> None:
+        if self._blank:
+            self._blank = False
+            self._value_axes(True)
         said = (x, y, colour("muted").name())
         if said == self._said:
             return  # the same label again would be laid out again
@@ -198,12 +203,45 @@ class Plot(pg.GraphicsView):  # type: ignore[misc]
         self.box.let_go()
         return True
 
+    def contextMenuEvent(self, event: Any) -> None:
+        """The menu key asks for the middle of the plot; right clicks come through the view box."""
+        if event.reason() == QContextMenuEvent.Reason.Keyboard:
+            middle = self.box.viewRect().center()
+            self.box.menu_asked.emit(middle.x(), middle.y(), self.mapToGlobal(self.rect().center()))
+        event.accept()
+
+    def paintEvent(self, event: Any) -> None:
+        super().paintEvent(event)
+        if self.hasFocus():
+            painter = QPainter(self.viewport())
+            painter.setPen(QPen(colour("verdigris"), 1))
+            painter.drawRect(self.viewport().rect().adjusted(0, 0, -1, -1))
+
+    def focusInEvent(self, event: Any) -> None:
+        super().focusInEvent(event)
+        self.viewport().update()
+
+    def focusOutEvent(self, event: Any) -> None:
+        super().focusOutEvent(event)
+        self.viewport().update()
+
     def keyPressEvent(self, event: Any) -> None:
         """Escape is the window's; the library would keep it."""
         if event.key() == Qt.Key.Key_Escape:
             event.ignore()
         else:
             super().keyPressEvent(event)
+
+    def show_nothing(self) -> None:
+        """Blank axes: the numbers of what was there before are not those of what comes."""
+        self.set_labels("", "")
+        self._blank = True
+        self._value_axes(False)
+        self.box.setRange(xRange=(0, 1), yRange=(0, 1), padding=0)
+
+    def _value_axes(self, on: bool) -> None:
+        for axis in self.axes.values():
+            axis.setStyle(showValues=on)
 
     def settle(self) -> None:
         """Works out where things lie now: left to the painting, it would ask for a second one."""

@@ -85,7 +85,8 @@ class CatchStrip(QWidget):
         self.list.setHorizontalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setToolTip("What was caught: x and y. Click one to go there.")
-        self.list.clicked.connect(lambda index: self.point_chosen.emit(float(self.list_model.x[index.row()])))
+        for chosen in (self.list.clicked, self.list.activated):
+            chosen.connect(lambda index: self.point_chosen.emit(float(self.list_model.x[index.row()])))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QInputDialog, QListView, QVBoxLayout, QWidget
 
 from curvesieve.app.many_fits import fit_many
 from curvesieve.app.session import Session, View
 from curvesieve.app.shelf.delegate import ShelfDelegate
-from curvesieve.app.shelf.rows import ShelfModel
+from curvesieve.app.shelf.rows import CURVES_TYPE, ShelfModel
 from curvesieve.app.widgets.basics import button
 from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.menu import MenuRow, menu_of
@@ -23,6 +23,30 @@ class _List(QListView):
     removal_asked = pyqtSignal()
     fold_asked = pyqtSignal(QModelIndex)
     renaming_asked = pyqtSignal(QModelIndex)
+    files_dropped = pyqtSignal(object)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and (data.hasUrls() or data.hasFormat(CURVES_TYPE)):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
+        if event is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Curves go to the family under the pointer (below all: the last); files are the window's."""
+        data, model = event.mimeData() if event is not None else None, self.model()
+        if event is None or data is None or model is None:
+            return
+        if data.hasUrls():
+            self.files_dropped.emit(event)
+            return
+        under = self.indexAt(event.position().toPoint())
+        row = model.rowCount() if not under.isValid() else -1
+        model.dropMimeData(data, Qt.DropAction.MoveAction, row, 0, under)
+        event.setDropAction(Qt.DropAction.CopyAction)  # nothing is to be taken from where it was: the study says where
+        event.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         key = event.key() if event is not None else 0
@@ -66,7 +90,7 @@ class Shelf(QWidget):
         self.list.setDragEnabled(True)
         self.list.setAcceptDrops(True)
         self.list.setDropIndicatorShown(True)
-        self.list.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
+        self.list.setDragDropMode(QAbstractItemView.DragDropMode.DragDrop)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)

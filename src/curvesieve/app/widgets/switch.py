@@ -25,7 +25,7 @@ class Switch(QAbstractButton):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         track = QRectF(1, 2, self.width() - 2, self.height() - 4)
         on = self.isChecked()
-        painter.setPen(colour("verdigris") if self.hasFocus() or on else colour("ghost"))
+        painter.setPen(colour("ink") if self.hasFocus() else colour("verdigris" if on else "ghost"))
         painter.setBrush(colour("verdigris") if on else colour("paper"))
         painter.drawRoundedRect(track, track.height() / 2, track.height() / 2)
         knob = track.height() - 4

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from functools import cached_property, partial
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
@@ -51,6 +51,8 @@ class RecordedCard(Card):
 
 class SieveColumn(QWidget):
     """Renders the sieve of the curve in hand and turns clicks and drags into edits of it."""
+
+    files_dropped = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -321,9 +323,14 @@ class SieveColumn(QWidget):
         if event is not None and data is not None and data.hasFormat(DRAG_TYPE):
             event.setDropAction(Qt.DropAction.MoveAction)
             event.accept()
+        elif event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
+            self.files_dropped.emit(event)
+            return
         if event is None or data is None or not data.hasFormat(DRAG_TYPE):
             return
         slot_id = bytes(data.data(DRAG_TYPE).data()).decode()

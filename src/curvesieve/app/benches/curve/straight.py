@@ -142,8 +142,7 @@ class StraightPage(QWidget):
         if made is None:
             self.dots.setData([], [])
             self.line.setData([], [])
-            self.plot.set_labels("", "")
-            self.plot.box.setRange(xRange=(0, 1), yRange=(0, 1), padding=0)
+            self.plot.show_nothing()
             self.sentence.setText("Choose axes on which your law is a straight line.")
             return
         for i, row in enumerate(made.parameters):

@@ -214,8 +214,7 @@ class IntakeBench(QWidget):
             trace.clear()
         if waiting is None or waiting.taken is None:
             self.what.set("nothing yet")
-            self.plot.set_labels("", "")
-            self.plot.box.setRange(xRange=(0, 1), yRange=(0, 1), padding=0)  # not those of the file before
+            self.plot.show_nothing()
             return
         taken = waiting.taken
         curves = [chosen.curve(taken.record) for chosen in taken.takes[:_MOST_DRAWN]]

@@ -83,6 +83,8 @@ class TextView(QListView):
         self.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.clicked.connect(lambda index: self.row_chosen.emit(index.row()))
+        self.activated.connect(lambda index: self.row_chosen.emit(index.row()))
+        self.setAccessibleName("the file's text; Enter on a row says that the data begin there")
 
     def show_row(self, row: int) -> None:
         """Brings a row to the middle and marks it."""
