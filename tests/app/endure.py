@@ -64,13 +64,18 @@ def say(words: str) -> None:
     print(f"{time.time():.3f} {words}", flush=True)
 
 
-def check(seed: int, kind: signal.Signals = signal.SIGKILL, longest: float = 9.0) -> str:
-    """Kills a working window at a moment chosen by the seed. Raises AssertionError when anything is lost."""
+def check(
+    seed: int, between: tuple[float, float] = (0.3, 12.0), kind: signal.Signals = signal.SIGKILL, tell: bool = False
+) -> int:
+    """Kills a working window at a moment chosen by the seed, some seconds after its start.
+
+    Returns the number of the edit that had to be kept, at least. Raises AssertionError when anything is lost.
+    """
     from curvesieve.core.study import load_study, save_study
     from curvesieve.core.study.recovery import left_behind, recovered
     from curvesieve.demo.build import build_study
 
-    moment = random.Random(seed).uniform(0.3, longest)
+    moment = random.Random(seed).uniform(*between)
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         save_study(build_study(folder / "files"), folder / "work.sieve")
@@ -99,7 +104,11 @@ def check(seed: int, kind: signal.Signals = signal.SIGKILL, longest: float = 9.0
         assert newest >= must, f"seed {seed}: edit {must} is lost, {newest} is the newest kept"
         last = max((number for _, number in made), default=0)
         lag = max((killed - at for at, number in made if number > newest), default=0.0)
-        return f"seed {seed}: killed after {moment:.1f} s; {last} edits, {newest} kept, {lag:.1f} s behind"
+        if tell:
+            print(
+                f"seed {seed}: killed after {moment:.1f} s; {last} edits, {newest} kept, {lag:.1f} s behind", flush=True
+            )
+        return must
 
 
 def _number(words: str) -> int:
@@ -113,7 +122,7 @@ def main() -> None:
         return
     count, first = int(sys.argv[2]), int(sys.argv[3]) if len(sys.argv) > 3 else 1
     for seed in range(first, first + count):
-        print(check(seed), flush=True)
+        check(seed, tell=True)
 
 
 if __name__ == "__main__":

@@ -9,10 +9,15 @@ import pytest
 from tests.app.endure import check
 
 
-@pytest.mark.parametrize("seed", range(11, 16))
-def test_killed_at_some_moment(seed):
-    check(seed, longest=4.0)
+@pytest.mark.parametrize(("seed", "between"), [(11, (0.3, 4.0)), (12, (0.3, 4.0))])
+def test_killed_soon_after_the_start(seed, between):
+    check(seed, between)
+
+
+@pytest.mark.parametrize("seed", [13, 14, 15])
+def test_killed_when_edits_are_older_than_the_copy_may_be_behind(seed):
+    assert check(seed, (6.5, 8.5)) > 0, "there was an edit that had to be kept"
 
 
 def test_told_to_end_it_keeps_everything():
-    check(21, signal.SIGTERM, longest=2.0)
+    assert check(21, (1.0, 2.0), signal.SIGTERM) > 0

@@ -277,6 +277,8 @@ def test_a_defect_is_told_once_and_the_study_kept(window, qtbot, tmp_path):
     w = window(build_study(tmp_path / "demo"))
     w.session.apply(edits.rename_curve(w.session.entry.id, "edited"), "rename")
     window.expected.add("ZeroDivisionError")
+    told: list[str] = []
+    w.session.noticed.connect(lambda sentence, kind: told.append(sentence))
     for _ in range(30):  # a failing paint comes with every frame
         w.keeper._keep(ZeroDivisionError("made for the test"))
     assert "Something went wrong inside the program (ZeroDivisionError)" in w.notice.text.text()
@@ -286,6 +288,7 @@ def test_a_defect_is_told_once_and_the_study_kept(window, qtbot, tmp_path):
     assert len(list(copies.iterdir())) == 1
     assert '"edited"' in next(copies.glob("*/study.json")).read_text()
     assert w.keeper.seen == {"ZeroDivisionError": 30}
+    assert len(told) == 1
 
 
 def test_closed_windows_are_let_go(qtbot, tmp_path):
