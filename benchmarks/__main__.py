@@ -2,18 +2,26 @@
 
 from __future__ import annotations
 
+import os
 import platform
 import sys
+import tempfile
 from pathlib import Path
 
-from benchmarks import drawing, fits, reading, sieving, starting
+from benchmarks import drawing, fits, many, reading, sieving, starting
 from benchmarks.timing import Row
 
 TABLE = Path(__file__).parents[1] / "docs" / "benchmarks.md"
 
 
 def main() -> int:
-    rows = [*starting.rows(), *fits.rows(), *drawing.rows(), *reading.rows(), *sieving.rows()]
+    with tempfile.TemporaryDirectory() as state:
+        os.environ["XDG_STATE_HOME"] = state  # what windows remember here is nobody's
+        return _run()
+
+
+def _run() -> int:
+    rows = [*starting.rows(), *many.rows(), *fits.rows(), *drawing.rows(), *reading.rows(), *sieving.rows()]
     text = _text(rows)
     TABLE.write_text(text, encoding="utf-8")
     print(text)

@@ -33,6 +33,8 @@ def drive(folder: Path, seed: int) -> None:
     chance = random.Random(seed)
     app = make_application()
     window = start(app, str(folder / "work.sieve"))
+    window.frame.activateWindow()
+    QTest.qWaitForWindowActive(window.frame)
     session, done = window.session, [0]
     session.file_changed.connect(lambda: session.is_saved and say(f"saved {session.study.document.title}"))
 

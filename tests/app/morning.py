@@ -38,9 +38,9 @@ def window(path: str | None = None) -> Any:
     app = make_application()
     made = start(app, path)
     made.app = app  # kept as long as the window is
-    made.resize(1280, 800)
-    made.activateWindow()
-    QTest.qWaitForWindowActive(made)
+    made.frame.resize(1280, 800)
+    made.frame.activateWindow()
+    QTest.qWaitForWindowActive(made.frame)
     return made
 
 
@@ -128,7 +128,7 @@ def second(folder: Path) -> None:
     QFileDialog.getSaveFileName = staticmethod(lambda *a, **k: (str(folder / "morning.sieve"), ""))  # type: ignore[method-assign,assignment]
     w.study_files.save()
     wait(lambda: w.session.is_saved, "saved")
-    assert w.close()
+    assert w.frame.close()
     print("second", flush=True)
 
 
@@ -143,7 +143,7 @@ def third(folder: Path) -> None:
     study = w.session.study
     assert [study.fit_state(curve.id) for curve in study.document.curves] == ["fitted"] * COUNT
     assert w.memory.recent == [folder / "morning.sieve"]
-    assert w.close()
+    assert w.frame.close()
     print("third", flush=True)
 
 

@@ -376,3 +376,35 @@ def test_the_log_is_its_owners_alone(tmp_path, monkeypatch):
     (tmp_path / "curvesieve" / "log.txt").touch(mode=0o666)
     open_log()
     assert (tmp_path / "curvesieve" / "log.txt").stat().st_mode & 0o077 == 0
+
+
+def test_the_frame_is_there_first_and_closes_with_what_is_in_it(qtbot, tmp_path, monkeypatch):
+    from curvesieve.app.frame import Frame
+    from curvesieve.app.main import make_application, make_window
+
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    app = make_application()
+    frame = Frame("Opening …")
+    qtbot.addWidget(frame)
+    with qtbot.waitActive(frame):
+        frame.show()
+        frame.activateWindow()
+    shown = frame.grab().toImage()
+    assert shown.pixelColor(5, 5) != shown.pixelColor(5, 60), "the band of the header"
+    w = make_window()
+    frame.setCentralWidget(w)
+    QApplication.processEvents()
+    assert w.isVisible()
+    assert (w.width(), w.height()) == (frame.width(), frame.height())
+    QTest.keyClick(w, Qt.Key.Key_K, CTRL)
+    assert w.finder.isVisible(), "shortcuts work in the frame"
+    QTest.keyClick(w.finder.field, Qt.Key.Key_Escape)
+    retitle(w, "not saved")
+    answer("Stay here")
+    assert not frame.close()
+    assert frame.isVisible()
+    frame.resize(1001, 702)
+    answer("Leave without saving")
+    assert frame.close()
+    assert (w.memory.size.width(), w.memory.size.height()) == (1001, 702)
+    assert app is not None

@@ -98,7 +98,7 @@ def action_rows(window: Window) -> list[ActionRow]:
         ActionRow("Light colours", "", lambda: window.use_scheme("light")),
         ActionRow("Dark colours", "", lambda: window.use_scheme("dark")),
         ActionRow("Colours of the system", "", lambda: window.use_scheme("")),
-        ActionRow("Close the window", "Ctrl+Q", window.close),
+        ActionRow("Close the window", "Ctrl+Q", lambda: (window.window() or window).close()),
     ]
 
 

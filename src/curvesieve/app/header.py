@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QWidget
 
+from curvesieve.app.frame import HEADER_PX
 from curvesieve.app.session import Session
 from curvesieve.app.widgets.basics import plain_tip
 from curvesieve.app.widgets.menu import MenuRow, menu_of
@@ -27,7 +28,7 @@ class Header(QWidget):
         self.setObjectName("header")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session, self._rows = session, rows
-        self.setFixedHeight(44)
+        self.setFixedHeight(HEADER_PX)
         brand = QLabel("Curve Sieve")
         brand.setObjectName("brand")
         self._make_study()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPoint, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QFont, QGuiApplication
+from PyQt6.QtGui import QFont, QGuiApplication, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
@@ -29,6 +29,7 @@ from curvesieve.core.study import ledger as core
 from curvesieve.core.study.files import write_text
 
 _NARROW_PX, _WIDE_PX = 76, 280
+_LAID_OUT_MS = 50
 _MEASURED = 60
 """Rows that the width of a column is measured by."""
 
@@ -193,6 +194,11 @@ class LedgerDrawer(QWidget):
         where = self._origin() or "Click a number to see where it comes from."
         self.advice.set(where if has_readings else "Fit a model, and its readings appear here.")
         self.emptied.emit(not has_readings)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Where the row in hand stands is known only when there is a height."""
+        super().showEvent(event)
+        QTimer.singleShot(_LAID_OUT_MS, self._show_row_in_hand)
 
     def _widen(self, rows: list[int], afresh: bool) -> None:
         """Gives columns the room that these rows need; while the columns are the same, none becomes narrower."""

@@ -8,19 +8,18 @@ import os
 import signal
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from curvesieve.app.defects import DefectKeeper
+from curvesieve.app.frame import Frame
 from curvesieve.app.memory import Memory
-from curvesieve.app.session import Session
 from curvesieve.app.theme import apply_sheet, apply_theme, load_fonts
-from curvesieve.app.window import Window
 from curvesieve.core.errors import InputError
-from curvesieve.core.study import load_study
-from curvesieve.core.study.files import remove_left_over_parts
-from curvesieve.core.study.store import SUFFIX
+
+if TYPE_CHECKING:  # loaded when the frame is there: see `start`
+    from curvesieve.app.window import Window
 
 _BEAT_MS, _SETTLE_MS = 300, 60
 
@@ -46,6 +45,11 @@ def make_window(path: str | None = None, demo: bool = False) -> Window:
 
     Raises InputError when there is no such file, or the study cannot be opened.
     """
+    from curvesieve.app.session import Session
+    from curvesieve.app.window import Window
+    from curvesieve.core.study import load_study
+    from curvesieve.core.study.store import SUFFIX
+
     session = Session()
     folder = None
     data: list[Path] = []
@@ -88,8 +92,20 @@ def run(path: str | None = None, demo: bool = False) -> int:
 
 
 def start(app: QApplication, path: str | None = None, demo: bool = False) -> Window:
-    """The shown window with all that stands behind it: log, recovery copy, what signals do."""
-    window = make_window(path, demo)
+    """The window in its frame, shown, with all that stands behind it: log, recovery copy, what signals do.
+
+    The frame is painted first; loading what is in it takes longer than that.
+    """
+    frame = Frame("Opening …")
+    frame.show()
+    app.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+    from curvesieve.app.defects import DefectKeeper
+
+    try:
+        window = make_window(path, demo)
+    except InputError:
+        frame.close()
+        raise
     window.keeper = DefectKeeper(window.session, window.recovery.keep)
     window.keeper.install()
     hints = app.styleHints()
@@ -97,13 +113,17 @@ def start(app: QApplication, path: str | None = None, demo: bool = False) -> Win
         hints.colorSchemeChanged.connect(lambda scheme: window.use_scheme(wanted_scheme(), remember=False))
     _end_in_order(app, window)
     apply_sheet(app)
-    window.show()
+    frame.setCentralWidget(window)
+    window.frame = frame
+    window.shelf.list.setFocus()  # the arrows walk from curve to curve at once
     QTimer.singleShot(_SETTLE_MS, lambda: _look_behind(window))
     return window
 
 
 def _look_behind(window: Window) -> None:
     """After the first picture: what earlier runs left (copies to be recovered, parts of files), and garbage again."""
+    from curvesieve.core.study.files import remove_left_over_parts
+
     gc.freeze()
     gc.enable()
     for path in [*window.memory.recent, *([window.session.path] if window.session.path else [])]:

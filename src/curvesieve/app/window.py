@@ -52,6 +52,7 @@ from curvesieve.core.study.store import SUFFIX
 if TYPE_CHECKING:
     from curvesieve.app.benches.intake.bench import IntakeBench
     from curvesieve.app.defects import DefectKeeper
+    from curvesieve.app.frame import Frame
 
 _SHELF_PX = 212
 BENCHES = ("Intake", "Curve")
@@ -82,6 +83,8 @@ class Window(QMainWindow):
         self.session.setParent(self)
         self.data_folder = data_folder or Path.home()
         self.keeper: DefectKeeper | None = None
+        self.frame: Frame | None = None
+        """What it stands in, when it is not a window by itself."""
         self.bench = ""
         """The bench that is shown."""
         self.memory = Memory()
@@ -303,7 +306,8 @@ class Window(QMainWindow):
         if not self.study_files.may_go(leaving if waiting else ""):
             event.ignore()
             return
-        self.memory.keep_size(self.size(), self.isMaximized())
+        frame = self.window() or self
+        self.memory.keep_size(frame.size(), frame.isMaximized())
         self.session.jobs.close(0)  # a worker that does not listen is left behind; see `main.run`
         self.recovery.end()
         self.session.saver.close()

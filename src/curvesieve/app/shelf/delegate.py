@@ -100,6 +100,7 @@ class ShelfDelegate(QStyledItemDelegate):
             painter.drawText(mark.translated(-14, 0), Qt.AlignmentFlag.AlignCenter, "!")
         frame = QRectF(rect.right() - 58, rect.top() + 7, 52, rect.height() - 14)
         shape = _drawing(self.session.study.recorded(row.curve.id))
+        painter.save()
         painter.translate(frame.topLeft())
         painter.scale(frame.width(), frame.height())
         pen = QPen(row.colour, 1.4)
@@ -107,3 +108,4 @@ class ShelfDelegate(QStyledItemDelegate):
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(shape)
+        painter.restore()
