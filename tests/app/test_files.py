@@ -408,3 +408,19 @@ def test_the_frame_is_there_first_and_closes_with_what_is_in_it(qtbot, tmp_path,
     assert frame.close()
     assert (w.memory.size.width(), w.memory.size.height()) == (1001, 702)
     assert app is not None
+
+
+def test_a_disk_that_does_not_answer_keeps_no_window_open(window, qtbot, demo, tmp_path, held, monkeypatch):
+    from curvesieve.app import study_files
+
+    monkeypatch.setattr(study_files, "_PATIENCE_MS", 200)
+    w = window(demo)
+    retitle(w, "work")
+    w.session.save(tmp_path / "slow.sieve")
+    seen: list[str] = []
+    answer("Stay here", seen)
+    assert not w.close()
+    assert seen[0].startswith("Saving is not done yet; the disk does not answer.")
+    answer("Leave without saving")
+    assert w.close()
+    assert not held.is_set()

@@ -19,6 +19,8 @@ from curvesieve.core.study.store import SUFFIX
 if TYPE_CHECKING:
     from curvesieve.app.window import Window
 
+_PATIENCE_MS = 5000
+"""How long a save is waited for before the window goes on: a network disk may never answer."""
 STUDIES = f"Studies (*{SUFFIX})"
 
 
@@ -123,9 +125,10 @@ class StudyFiles(QObject):
 
     def may_go(self, leaving: str = "") -> bool:
         """Asks what to do with unsaved work, and about what else would be left; True when the study may be left."""
-        if self.session.is_saving:
-            self.session.saver.wait()
+        late = self.session.is_saving and not self.session.saver.wait(_PATIENCE_MS)
         unsaved = "" if self.session.is_saved else "This study has changes that are not saved."
+        if late:
+            unsaved = "Saving is not done yet; the disk does not answer. What is not written may be lost."
         sentence = "\n".join(part for part in (unsaved, leaving) if part)
         if not sentence:
             return True
@@ -136,8 +139,7 @@ class StudyFiles(QObject):
         box.exec()
         if unsaved and box.clickedButton() is save:
             self.save()
-            self.session.saver.wait()
-            return self.session.is_saved
+            return self.session.saver.wait(2 * _PATIENCE_MS) and self.session.is_saved
         return box.clickedButton() is lose
 
     def _box(self, sentence: str, *words: str) -> tuple[QMessageBox, QPushButton | None, QPushButton, QPushButton]:

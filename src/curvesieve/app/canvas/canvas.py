@@ -96,7 +96,7 @@ class Canvas(QWidget):
         self.splitter.setChildrenCollapsible(False)
         self.splitter.addWidget(self.plot)
         self.strip.join(self.splitter)
-        self.splitter.setSizes([420, 130])
+        self.splitter.setSizes([420, 118])
         self.splitter.setStretchFactor(0, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)

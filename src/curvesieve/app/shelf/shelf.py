@@ -139,6 +139,9 @@ class Shelf(QWidget):
             bar.setValue(scrolled)
         if moved and place is not None:
             self.list.scrollTo(self.model.index(place))
+        viewport = self.list.viewport()
+        if moved and len(chosen) > 1 and viewport is not None:
+            viewport.update()  # rows that are chosen no longer
         for row in {place, self._drawn_in_hand} - {None}:
             self.list.update(self.model.index(row))
         self._drawn_in_hand = place

@@ -34,7 +34,7 @@ class CurveBench(QWidget):
         middle.addWidget(self.canvas)
         self.drawer.join(middle)
         middle.setStretchFactor(0, 1)
-        middle.setSizes([520, 200])
+        middle.setSizes([530, 182])
         column = QWidget()
         rows = QVBoxLayout(column)
         rows.setContentsMargins(0, 0, 0, 0)
