@@ -544,3 +544,50 @@ def test_counts_of_one_and_shares_of_nothing_are_written_as_they_are_said(window
     w.session.apply(edits.add_step(w.session.view.curve, LeaveOut(low=0.1, high=9.0), "l"), "leave out")
     w.session.apply(edits.add_step(w.session.view.curve, KeepRange(low=0.0, high=0.1), "k"), "keep")
     assert bench.sieve.count.text() == "1 point passes"
+
+
+def test_a_law_typed_under_peaks_gets_starts(window, qtbot):
+    """Its names are those of the straight line that stood there: their values are no starts for it."""
+    rng = np.random.default_rng(8)
+    x = np.linspace(0, 100, 600)
+    y = 240 * np.exp(-x / 30) + 90 / (1 + ((x - 62) / 3) ** 2) + 12 + rng.normal(0, 1.5, x.size)
+    w = window(study_of(x, y, "1/cm", "counts"))
+    w.session.look(View(w.session.study.document.curves[0].id))
+    double_click(w.curve_bench.canvas.plot, 62.0, 120.0)
+    assert w.session.entry.model.background.slug == "line"
+    choose_term(w, "type a formula")
+    field = w.curve_bench.model.editor.field
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, "a*exp(-x/b) + c")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: not w.session.jobs.running("starts"), timeout=20000)
+    fit(w, qtbot)
+    found = w.session.entry.fit.result
+    assert found.converged
+    for name, truth in (("a", 240), ("b", 30), ("c", 12), ("center_1", 62)):
+        p = found.parameters[name]
+        assert abs(p.value - truth) < 5 * p.u, (name, p.value, p.u)
+
+
+def test_axes_of_ones_own_give_the_parameters_of_ones_own_law(window, qtbot):
+    x = np.linspace(1, 20, 60)
+    y = 7.5 * np.exp(0.23 * x) * (1 + np.random.default_rng(0).normal(0, 0.01, 60))
+    w = window(study_of(x, y))
+    w.session.look(View(w.session.study.document.curves[0].id))
+    w.curve_bench.drawer.show_page("Straighten")
+    page = w.curve_bench.drawer.page("Straighten")
+    page.way.setCurrentIndex(page.way.findData("own"))
+    page.way.activated.emit(page.way.currentIndex())
+    type_into(page.law, "a*exp(b*x)")
+    click(page.run_button)
+    qtbot.waitUntil(lambda: page.made is not None and bool(page.made.parameters), timeout=20000)
+    assert [page.table.item(i, 0).text() for i in range(2)] == ["a", "b"]
+    by_line = {one.name: one for one in page.made.parameters}
+    slope, intercept = np.polyfit(x, np.log(y), 1)
+    assert by_line["b"].straight == pytest.approx(slope, rel=1e-6)
+    assert by_line["a"].straight == pytest.approx(math.exp(intercept), rel=1e-6)
+    assert page.table.item(1, 2).text() != "–"
+    w.session.look_at_stage("recorded")
+    page._forget()
+    assert page.plot.box.viewRange()[0] == [0, 1], "not the axes of what was there before"
