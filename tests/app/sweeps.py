@@ -260,7 +260,8 @@ def taken(w: Any, row: int, column: int, text: str) -> None:
     except ValueError:
         assert w.told or text in ("", "–"), (row, column, text)
         return
-    assert w.told or now == pytest.approx(wanted), (row, column, text, now)
+    values = [(one.title, one.value, one.state.start) for one in w.curve_bench.model.table.rows]
+    assert w.told or now == pytest.approx(wanted), (row, column, text, now, values)
 
 
 def click_box(w: Any, row: int) -> None:

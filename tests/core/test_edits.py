@@ -12,6 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import curvesieve as cs
+from curvesieve.core.fitting import fit_model
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
 from curvesieve.core.models.areas import area_at_start, area_of, size_for_area
@@ -19,6 +20,7 @@ from curvesieve.core.models.library import TERMS
 from curvesieve.core.models.lines import base_under, height_of, model_lines, reshaped, residual, width_of
 from curvesieve.core.models.placed import place
 from curvesieve.core.models.starts import Data
+from curvesieve.core.readings import fit_readings
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import Sieve, Slot
 from curvesieve.core.steps.combine import Combine
@@ -415,3 +417,26 @@ def test_references_mean_the_same_curve_when_others_come_and_go():
     assert edits.remove_curve(second)(study).named(reference) == first, "by its label, as in another study"
     assert study.named("a0") == first
     assert study.named("nothing [x]") is None
+
+
+def test_a_peak_without_a_finite_area_is_given_none():
+    """∫ (1 + x²)^(−m) dx has no value at m = 1/2: no height makes it 2.5, and 0 would be a silent answer."""
+    curve = cs.Curve(np.linspace(0, 10, 50), np.exp(-((np.linspace(0, 10, 50) - 5) ** 2)))
+    placed = Model().add_peak("pearson", curve, 5.0).peaks[0]
+    size, value = size_for_area(placed.with_starts({"shape": 2.0}), 2.5)
+    assert area_at_start(placed.with_starts({"shape": 2.0, size: value})) == pytest.approx(2.5)
+    for shape in (0.5, 0.25):
+        with pytest.raises(cs.InputError, match="no finite area with the shape that it has"):
+            size_for_area(placed.with_starts({"shape": shape}), 2.5)
+
+
+@pytest.mark.parametrize("shape", [0.3, 0.5])
+def test_a_fit_with_heavy_tails_reads_no_area(shape):
+    rng = np.random.default_rng(0)
+    x = np.linspace(0, 20, 200)
+    curve = cs.Curve(x, 10 / (1 + ((x - 10) / 2) ** 2) + rng.normal(0, 0.1, 200))
+    model = Model().with_background("line", curve).add_peak("pearson", curve, 10.0)
+    model = model.replaced(model.peaks[0].with_state("shape", start=shape, hold=True))
+    area = next(r for r in fit_readings(model, fit_model(model, curve), "", "") if r.quantity == "area")
+    assert np.isnan(area.value)
+    assert area.u is None

@@ -5,6 +5,7 @@ An area is proportional to the size of its peak, so that ``area_2 = area_1/2`` i
 
 from __future__ import annotations
 
+import math
 import re
 
 from curvesieve.core.errors import FormulaError, InputError
@@ -38,12 +39,17 @@ def at_start(placed: PlacedTerm, derived: Derived) -> float:
 
 
 def size_for_area(placed: PlacedTerm, area: float) -> tuple[str, float]:
-    """The size parameter of a peak, and its value that gives an area with the other parameters as they are."""
+    """The size parameter of a peak, and its value that gives an area with the other parameters as they are.
+
+    Raises InputError for a peak without a width, or with tails so heavy that no area is finite.
+    """
     assert placed.term.shape is not None
     size = placed.term.shape.size
     each = area_at_start(placed.with_starts({size: 1.0}))
     if not each:
         raise InputError(f"{placed.label} has no width, so that no size gives it an area.")
+    if not math.isfinite(each):
+        raise InputError(f"{placed.label} has no finite area with the shape that it has; change the shape first.")
     return size, area / each
 
 

@@ -43,7 +43,7 @@ class Combine(Step):
 
     def apply_among(self, curve: Curve, others: Others) -> Passed:
         if not self.donor.strip():
-            raise InputError("no other curve is named; type the label of the blank or reference.")
+            raise InputError("no other curve is named; choose the blank or reference.")
         donor = others.curve(self.donor).used
         if not len(donor):
             raise InputError(f"every point of {self.donor} is left out.")

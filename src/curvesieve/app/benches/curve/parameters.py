@@ -236,7 +236,11 @@ class ParameterTable(QAbstractTableModel):
         if row.is_area:
             if number != row.value:
                 placed = self.session.modelling.model_in_sight().term_numbered(row.placed.number)
-                size, value = size_for_area(placed, number)
+                try:
+                    size, value = size_for_area(placed, number)
+                except InputError as error:
+                    self.session.noticed.emit(f"{error} What it was before is kept.", "problem")
+                    return False
                 self._change(row, f"start of {row.title}", size, start=value, tie="")
             return True
         low, high = row.limits

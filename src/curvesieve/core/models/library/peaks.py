@@ -77,8 +77,13 @@ TERMS = (
         (_CENTER, _HEIGHT, _FWHM, Parameter("shape", "1 is a Lorentzian, large values a Gaussian", 0.51, 200.0, 1.5)),
         "M. M. Hall et al., J. Appl. Cryst. 10 (1977) 66 (from memory)",
         derived=(
-            Derived("area", "height*fwhm/2*sqrt(pi/(2^(1/shape) - 1))*gamma(shape - 0.5)/gamma(shape)",
-                    "∫ over all x, for a shape above 1/2"),
+            # At a shape of 1/2 and below there is no area; the formula alone would give one, with the wrong sign.
+            Derived(
+                "area",
+                "where(shape > 0.5, height*fwhm/2*sqrt(pi/(2^(1/shape) - 1))*gamma(shape - 0.5)/gamma(shape), "
+                "height*fwhm*sqrt(shape - 1))",
+                "∫ over all x, for a shape above 1/2",
+            ),
         ),
         shape=PeakShape(), contains=("lorentzian",),
     ),
