@@ -2,110 +2,27 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from curvesieve.app.folders import application_folder
 from curvesieve.app.jobs import Jobs, Ticket
+from curvesieve.app.waiting import Kind, Waiting, numbers, patterns_folder, waiting_in, with_pattern
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.record import Record, Source
+from curvesieve.core.record import Source
 
 if TYPE_CHECKING:  # the readers are loaded when the first file comes, not with the window
-    from curvesieve.core.formats import Table, Understanding
+    from curvesieve.core.formats import Table
     from curvesieve.core.intake.families import Corrections, Proposal
     from curvesieve.core.intake.pattern import Pattern
     from curvesieve.core.intake.quantity import Quantity
     from curvesieve.core.intake.taking import Taken
 
-Kind = tuple[tuple[str, str], ...]
 _FEW_NUMBERS = 400_000
 """Up to so many numbers a change of pattern is carried out at once; more are left to the background."""
-
-
-def patterns_folder() -> Path:
-    """Where the saved reading patterns lie."""
-    return application_folder("patterns")
-
-
-@dataclass(frozen=True, eq=False)
-class Waiting:
-    """A file that waits: with its table, the pattern put to it and what that gives, or the reason why it gives none."""
-
-    number: int
-    name: str
-    table: Table | None = None
-    pattern: Pattern | None = None
-    taken: Taken | None = None
-    problem: str = ""
-    path: Path | None = None
-    """Where it lies, unless it was pasted or made."""
-    own: tuple[Quantity, ...] = ()
-    """Quantities that were typed for this file alone."""
-
-    @property
-    def record(self) -> Record | None:
-        return self.taken.record if self.taken else self.table.record if self.table else None
-
-    @property
-    def found(self) -> Understanding | None:
-        return self.table.found if self.table else self.text
-
-    @property
-    def ready(self) -> bool:
-        return self.taken is not None
-
-    text: Understanding | None = None
-    """The lines of a file that was not understood, so that its numbers can be pointed at."""
-    source: Source | None = None
-
-    @property
-    def kind(self) -> Kind:
-        return self.pattern.kind if self.pattern else ()
-
-    @property
-    def family(self) -> tuple[object, ...]:
-        """What it has in common with the files that it will make a family with."""
-        from curvesieve.core.intake.pattern import family_kind
-
-        return family_kind(self.pattern) if self.pattern else ()
-
-
-_numbers = itertools.count(1)
-
-
-def _waiting(source: Source, saved: list[Pattern], ticket: Ticket) -> list[Waiting]:
-    """One for each table found in a source; never raises for what is the file's fault."""
-    from curvesieve.core.formats import tables
-    from curvesieve.core.intake.library import recognise
-
-    try:
-        made = [
-            _with_pattern(Waiting(next(_numbers), table.record.source.name), *recognise(table, saved))
-            for table in tables(source, ticket.report)
-        ]
-    except InputError as error:
-        from curvesieve.core.formats.reading import as_text
-
-        return [Waiting(next(_numbers), source.name, problem=str(error), text=as_text(source), source=source)]
-    for waiting in made:  # hashed here, in the worker, so that bringing in does not wait for it
-        if waiting.record is not None:
-            _ = waiting.record.source.sha256, [(c.digest, c.extent) for c in waiting.record.channels]
-    return made
-
-
-def _with_pattern(waiting: Waiting, table: Table, pattern: Pattern) -> Waiting:
-    from curvesieve.core.intake.taking import take
-
-    waiting = replace(waiting, table=table, pattern=pattern, taken=None, problem="")
-    try:
-        return replace(waiting, taken=take(table.record, pattern, waiting.own))
-    except InputError as error:
-        return replace(waiting, problem=str(error))
 
 
 class Tray(QObject):
@@ -147,9 +64,9 @@ class Tray(QObject):
                 part = Ticket(ticket.stopped, lambda share, i=i: ticket.tell((i + share) / len(paths)))  # type: ignore[misc]
                 part.report(0.0)
                 try:
-                    found = _waiting(load(path), saved, part)
+                    found = waiting_in(load(path), saved, part)
                 except InputError as error:
-                    found = [Waiting(next(_numbers), path.name, problem=str(error))]
+                    found = [Waiting(next(numbers), path.name, problem=str(error))]
                 made += [replace(waiting, path=path) for waiting in found]
             return made
 
@@ -163,7 +80,7 @@ class Tray(QObject):
     def take_text(self, text: str) -> None:
         """Puts a pasted table on the tray."""
         source = Source("pasted table.txt", text.encode("utf-8"))
-        self._in_background("the pasted table", lambda ticket, saved: _waiting(source, saved, ticket))
+        self._in_background("the pasted table", lambda ticket, saved: waiting_in(source, saved, ticket))
 
     def take_made(self, make: Callable[[], Table]) -> None:
         """Makes a curve without a file (simulated, a histogram) in the background and puts it on the tray."""
@@ -173,13 +90,13 @@ class Tray(QObject):
             table = make()
             names = [channel.name for channel in table.record.channels]
             pattern = with_role(guess(table), names.index("u"), "u") if "u" in names else guess(table)
-            return _with_pattern(Waiting(next(_numbers), table.record.source.name), table, pattern)
+            return with_pattern(Waiting(next(numbers), table.record.source.name), table, pattern)
 
         def done(waiting: Waiting) -> None:
             self._add([waiting])
             self.show(waiting.number)
 
-        self.jobs.start("Making a curve", f"make-{next(_numbers)}", work, done, self._refused)
+        self.jobs.start("Making a curve", f"make-{next(numbers)}", work, done, self._refused)
 
     def _in_background(
         self,
@@ -201,9 +118,9 @@ class Tray(QObject):
 
         def failed(sentence: str) -> None:
             ended()
-            self._add([Waiting(next(_numbers), name, problem=sentence)])
+            self._add([Waiting(next(numbers), name, problem=sentence)])
 
-        self.jobs.start(f"Reading {name}", f"read-{next(_numbers)}", run, done, failed, stoppable=True)
+        self.jobs.start(f"Reading {name}", f"read-{next(numbers)}", run, done, failed, stoppable=True)
 
     def _add(self, more: list[Waiting]) -> None:
         known = {waiting.kind: waiting.pattern for waiting in self.files if waiting.pattern is not None}
@@ -211,7 +128,7 @@ class Tray(QObject):
         for waiting in more:  # a pattern that was corrected here goes on for later files of the kind
             pattern = known.get(waiting.kind)
             if pattern is not None and waiting.table is not None and pattern != waiting.pattern:
-                waiting = _with_pattern(waiting, waiting.table, pattern)
+                waiting = with_pattern(waiting, waiting.table, pattern)
             adapted.append(waiting)
         self.files = (*self.files, *adapted)
         if adapted and (self.shown is None or not self.shown.ready):
@@ -279,7 +196,7 @@ class Tray(QObject):
         )
 
         def work() -> list[Waiting]:
-            return [_with_pattern(waiting, waiting.table, pattern) for waiting in same if waiting.table is not None]
+            return [with_pattern(waiting, waiting.table, pattern) for waiting in same if waiting.table is not None]
 
         if numbers <= _FEW_NUMBERS:
             self._replace(work())
@@ -348,7 +265,7 @@ class Tray(QObject):
 
         def work(ticket: Ticket) -> list[Waiting]:
             table = pointed_at(source, found, row)
-            return [_with_pattern(waiting, table, guess(table))]
+            return [with_pattern(waiting, table, guess(table))]
 
         self._start_changing(f"Reading {waiting.name} again", work)
 
@@ -378,7 +295,7 @@ class Tray(QObject):
                 assert waiting.table is not None
                 try:
                     table = again(waiting.table)
-                    made.append(_with_pattern(waiting, table, carried(pattern, table)))
+                    made.append(with_pattern(waiting, table, carried(pattern, table)))
                 except InputError as error:
                     if waiting is shown:
                         raise

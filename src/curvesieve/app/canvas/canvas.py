@@ -15,16 +15,15 @@ from curvesieve.app.canvas.layers import Layers
 from curvesieve.app.canvas.menu import rows_at
 from curvesieve.app.canvas.model_view import ModelView
 from curvesieve.app.canvas.plot import Plot
+from curvesieve.app.canvas.ranges import frame_of, go_to, is_in_sight, show_whole
 from curvesieve.app.canvas.scene import Scene, scene_of
 from curvesieve.app.canvas.step_handles import StepHandles
 from curvesieve.app.canvas.strip import CatchStrip
-from curvesieve.app.canvas.trace import MOST_MARKS
 from curvesieve.app.session import MODEL, RECORDED, Session, View
 from curvesieve.app.widgets.basics import Elided, button
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.menu import menu_of
 from curvesieve.core import units
-from curvesieve.core.curve import Curve
 from curvesieve.core.errors import counted
 from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.steps import Step
@@ -40,9 +39,6 @@ HINTS = {
 }
 
 
-_LABEL_PX = 34
-"""Room over the highest point for the crown and its label."""
-_IN_SIGHT = 0.4
 _MOST_LIVE = 200_000
 """The effort up to which a step is passed again at every move of the hand; see `Step.effort`."""
 
@@ -162,7 +158,7 @@ class Canvas(QWidget):
         self.strip.show_scene(scene, model)
         self.layers.mark_reading(model, self.model.chosen_peak)
         self.say_hint()
-        if self._framed != _frame_of(scene) or not self._is_in_sight(after):
+        if self._framed != frame_of(scene) or not is_in_sight(self.plot, after):
             self.show_all()
         for plot in (self.plot, self.strip.plot):
             plot.settle()
@@ -238,34 +234,8 @@ class Canvas(QWidget):
         scene = self._scene
         if scene is None:
             return
-        self._framed = _frame_of(scene)
-        curves = [scene.after] + ([scene.before] if scene.trail is not None and scene.before is not None else [])
-        x = np.concatenate([np.asarray(self.plot.map_x(c.x)) for c in curves])
-        ys = [c.y for c in curves] + [scene.caught_y]
-        if scene.after.u is not None and len(scene.after) <= MOST_MARKS:  # the bars are seen whole
-            ys += [scene.after.y - scene.after.u, scene.after.y + scene.after.u]
-        y = np.concatenate([np.asarray(self.plot.map_y(one)) for one in ys])
-        self._set_range(x, y)
-
-    def _is_in_sight(self, curve: Curve) -> bool:
-        """Whether the view still shows a good part of the curve where it looks; a step may have moved it away."""
-        (x0, x1), (y0, y1) = self.plot.box.viewRange()
-        x, y = np.asarray(self.plot.map_x(curve.x)), np.asarray(self.plot.map_y(curve.y))
-        across = (x >= x0) & (x <= x1)
-        seen = across & (y >= y0) & (y <= y1)
-        return int(seen.sum()) >= _IN_SIGHT * int(across.sum()) > 0
-
-    def _set_range(self, x: np.ndarray, y: np.ndarray) -> None:
-        x, y = x[np.isfinite(x)], y[np.isfinite(y)]
-        if not x.size or not y.size:
-            return
-        (x0, x1), (y0, y1) = (x.min(), x.max()), (y.min(), y.max())
-        if x0 == x1:
-            x0, x1 = x0 - 1, x1 + 1
-        if y0 == y1:
-            y0, y1 = y0 - 1, y1 + 1
-        above = _LABEL_PX / max(self.plot.box.height() - _LABEL_PX, _LABEL_PX) if self.model.model.peaks else 0.05
-        self.plot.box.setRange(xRange=(x0, x1), yRange=(y0, y1 + above * (y1 - y0)), padding=0.04)
+        self._framed = frame_of(scene)
+        show_whole(self.plot, scene, bool(self.model.model.peaks))
 
     def _show_around(self, number: int) -> None:
         """Brings a peak into view when it is not."""
@@ -277,14 +247,9 @@ class Canvas(QWidget):
             self.show_all()
 
     def _go_to(self, x: float) -> None:
-        """Centers the view on a caught point, a tenth of the curve wide."""
-        scene = self._scene
-        if scene is None:
-            return
-        xs = np.asarray(self.plot.map_x((scene.before or scene.after).x))
-        half = float(np.nanmax(xs) - np.nanmin(xs)) / 20
-        place = float(self.plot.map_x(x))
-        self.plot.box.setXRange(place - half, place + half, padding=0)
+        """Centers the view on a caught point."""
+        if self._scene is not None:
+            go_to(self.plot, (self._scene.before or self._scene.after).x, x)
 
     def _switch_scale(self) -> None:
         log_x, log_y = self.x_scale.isChecked(), self.y_scale.isChecked()
@@ -372,9 +337,3 @@ class Canvas(QWidget):
     def _lassoed(self, outline: object) -> None:
         if self._scene is not None:
             leave_out(self.session, self._scene, self.plot, outline)
-
-
-def _frame_of(scene: Scene) -> str:
-    """What the ranges of the axes belong to: a curve, and the quantities on the axes."""
-    curve = scene.after
-    return "|".join([scene.entry.id, curve.x_label, curve.x_unit, curve.y_label, curve.y_unit])

@@ -14,10 +14,11 @@ from curvesieve.app.benches.intake.making import MakingPanel
 from curvesieve.app.benches.intake.text_view import TextView
 from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.canvas.trace import Trace
-from curvesieve.app.intake import Tray, Waiting
+from curvesieve.app.intake import Tray
 from curvesieve.app.numbers import NumbersView
 from curvesieve.app.session import Session, View
 from curvesieve.app.theme import family_colours
+from curvesieve.app.waiting import Waiting
 from curvesieve.app.widgets.basics import Elided, button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.stepper import Stepper

@@ -7,7 +7,8 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QScrollArea, QVBoxLayout,
 
 from curvesieve.app.benches.intake.cards import ChannelCard, ChannelRow
 from curvesieve.app.benches.intake.computed_card import ComputedRow
-from curvesieve.app.intake import Tray, Waiting
+from curvesieve.app.intake import Tray
+from curvesieve.app.waiting import Waiting
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
