@@ -88,6 +88,7 @@ class Jobs(QObject):
         self._relay.reported.connect(self._report)
         self._numbers = itertools.count(1)
         self._entries: dict[int, _Entry] = {}
+        self._held: list[_Runnable] | None = None
 
     @property
     def busy(self) -> str:
@@ -121,7 +122,21 @@ class Jobs(QObject):
         ticket.tell = self._teller(number)
         self._entries[number] = _Entry(label, key, ticket, stoppable, done, failed)
         self.busy_changed.emit(self.busy)
-        self._pool.start(_Runnable(number, work, ticket, self._relay))
+        runnable = _Runnable(number, work, ticket, self._relay)
+        if self._held is None:
+            self._pool.start(runnable)
+        else:
+            self._held.append(runnable)
+
+    def hold(self) -> None:
+        """Lets work wait until `release`: while the window is painted for the first time, it is in the way."""
+        self._held = []
+
+    def release(self) -> None:
+        """Starts what waited."""
+        waiting, self._held = self._held or [], None
+        for runnable in waiting:
+            self._pool.start(runnable)
 
     def stop(self, key: str) -> None:
         """Asks jobs of this key to stop and drops their results."""

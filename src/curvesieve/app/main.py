@@ -40,10 +40,11 @@ def wanted_scheme() -> str:
     return os.environ.get("CURVESIEVE_SCHEME", "") or Memory().scheme
 
 
-def make_window(path: str | None = None, demo: bool = False) -> Window:
+def make_window(path: str | None = None, demo: bool = False, held: bool = False) -> Window:
     """A window with a study, the demo, data files on the Intake bench, or an empty study.
 
-    Raises InputError when there is no such file, or the study cannot be opened.
+    Its background work is `held` back until `Jobs.release`, when that is asked for. Raises
+    InputError when there is no such file, or the study cannot be opened.
     """
     from curvesieve.app.session import Session
     from curvesieve.app.window import Window
@@ -51,6 +52,8 @@ def make_window(path: str | None = None, demo: bool = False) -> Window:
     from curvesieve.core.study.store import SUFFIX
 
     session = Session()
+    if held:
+        session.jobs.hold()
     folder = None
     data: list[Path] = []
     if demo:
@@ -102,7 +105,7 @@ def start(app: QApplication, path: str | None = None, demo: bool = False) -> Win
     from curvesieve.app.defects import DefectKeeper
 
     try:
-        window = make_window(path, demo)
+        window = make_window(path, demo, held=True)
     except InputError:
         frame.close()
         raise
@@ -124,6 +127,7 @@ def _look_behind(window: Window) -> None:
     """After the first picture: what earlier runs left (copies to be recovered, parts of files), and garbage again."""
     from curvesieve.core.study.files import remove_left_over_parts
 
+    window.session.jobs.release()
     gc.freeze()
     gc.enable()
     for path in [*window.memory.recent, *([window.session.path] if window.session.path else [])]:

@@ -45,5 +45,6 @@ def outline(x: Floats, y: Floats, stretches: int) -> tuple[Floats, Floats]:
     starts = np.arange(0, x.size, stride)
     padded = np.append(y, np.full(starts.size * stride - y.size, y[-1])).reshape(-1, stride)
     ends = np.stack([starts + padded.argmin(axis=1), starts + padded.argmax(axis=1)])
-    keep = np.unique(np.concatenate([[0, x.size - 1], np.minimum(ends.ravel(), x.size - 1)]))
+    keep = np.sort(np.concatenate([[0, x.size - 1], np.minimum(ends.ravel(), x.size - 1)]))
+    keep = keep[np.append(True, np.diff(keep) > 0)]
     return x[keep], y[keep]

@@ -211,8 +211,11 @@ def parse_step(data: Any) -> Step:
         raise InputError(f'A step must look like {{"step": "despike", …}}, but is {str(data)[:60]}.')
     slug = data["step"]
     steps = _loaded_steps()
-    if slug not in steps:
-        steps = registered_steps()
+    for module in MODULES if slug not in steps else ():  # one after the other: most sessions use few of them
+        importlib.import_module(f"curvesieve.core.steps.{module}")
+        steps = _loaded_steps()
+        if slug in steps:
+            break
     if slug not in steps:
         raise InputError(f"There is no step {slug!r}; known are {', '.join(steps)}{nearest(slug, list(steps))}")
     try:
