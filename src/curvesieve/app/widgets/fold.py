@@ -9,6 +9,8 @@ from PyQt6.QtWidgets import QPushButton, QScrollArea, QSplitter, QWidget
 
 _ANY_PX = 16_777_215
 """Qt's word for no limit."""
+_MOST_SHARE = 0.42
+"""Of the room of both that a pane takes by itself."""
 
 
 class FoldButton(QPushButton):
@@ -52,6 +54,23 @@ class Pane(QObject):
         self._height = 0
         self.is_folded = False
         pane.setMinimumHeight(least)
+
+    @property
+    def height(self) -> int:
+        """The height it has, or will have when it opens."""
+        return self._height if self.is_folded else self.pane.height()
+
+    @height.setter
+    def height(self, wanted: int) -> None:
+        """Takes the room from what stands above, which keeps a good part of it, or gives it back."""
+        if self.is_folded:
+            self._height = wanted
+            return
+        place, sizes = self.splitter.indexOf(self.pane), self.splitter.sizes()
+        both = sizes[0] + sizes[place]
+        sizes[place] = max(self.least, min(wanted, round(_MOST_SHARE * both)))
+        sizes[0] = both - sizes[place]
+        self.splitter.setSizes(sizes)
 
     def fold(self, on: bool) -> None:
         if on == self.is_folded:

@@ -23,7 +23,8 @@ from curvesieve.app.widgets.fold import FoldButton, Pane
 
 _LEAST_PX = 690
 """A page that has less room than this is scrolled sideways."""
-_LEAST_HIGH_PX = 120
+_LEAST_HIGH_PX, _LOW_PX, _HIGH_PX = 120, 182, 270
+"""Of the drawer: at the least, at first with the ledger, and at first with a page that has pictures."""
 
 
 class Drawer(QWidget):
@@ -47,6 +48,8 @@ class Drawer(QWidget):
         self.heading = FoldButton("", "the drawer")
         self.heading.turned.connect(lambda folded: self._settle())
         self._empty = False
+        self._shown, self._heights = "Ledger", {"Ledger": _LOW_PX}
+        """The page that is shown, and the height that the drawer had with each."""
         self.ledger.emptied.connect(self._emptied)
         session.view_changed.connect(lambda old, new: self._settle())
         self.pane: Pane | None = None
@@ -74,8 +77,8 @@ class Drawer(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 2, 0, 0)
         layout.setSpacing(4)
-        layout.addLayout(row)
         layout.addWidget(self.stack, 1)
+        layout.addLayout(row)  # below the pages, whose heights differ: the tabs stay under the pointer
 
     def join(self, splitter: QSplitter) -> None:
         """Takes its place under the canvas, where it can fold to its tabs."""
@@ -109,6 +112,10 @@ class Drawer(QWidget):
         if name != "Compare":
             self.session.modelling.draw_beside(())
         page = self.page(name)
+        if self.pane is not None and name != self._shown:
+            self._heights[self._shown] = self.pane.height
+            self._shown = name
+            self.pane.height = self._heights.get(name, _HIGH_PX)
         self.stack.setCurrentWidget(self._scrolls.get(name, page))
         self.heading.fold(False)
         self._settle()
