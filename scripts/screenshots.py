@@ -137,6 +137,12 @@ def _show_laws(window: Window, take: Callable[[str], None]) -> None:
     while straight.made is None:
         QTest.qWait(50)
     take("law-straight")
+    bench.drawer.show_page("Points")
+    points = bench.drawer.page("Points")
+    points.ask_at_x(62.5)
+    while not points.answered:
+        QTest.qWait(50)
+    take("points")
     bench.drawer.show_page("Ledger")
     session.look(View(relaxed[0].id))
     bench.model.open_terms()
