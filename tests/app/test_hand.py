@@ -603,3 +603,18 @@ def test_what_is_dragged_on_the_plot_can_be_typed(demo, monkeypatch):
     QApplication.sendEvent(demo.curve_bench.canvas.plot.viewport(), event)
     menu = QApplication.activePopupWidget()
     assert "Show the whole curve" in texts(menu)
+
+
+def test_the_label_of_a_peak_is_seen_whole_wherever_the_picture_ends(demo):
+    canvas = demo.curve_bench.canvas
+    box = canvas.plot.box
+    handles = canvas.model.handles[1]
+    top = handles.shape.base + handles.shape.height
+    for high in (top * 1.3, top * 1.04, top * 1.005):
+        box.setYRange(150, high, padding=0)
+        QApplication.processEvents()
+        shown = handles.label.mapRectToScene(handles.label.boundingRect())
+        assert box.sceneBoundingRect().top() - 1 <= shown.top(), high
+    canvas.drop_drag()
+    demo.session.modelling.set_model(type(demo.session.entry.model)(), "none")
+    box.setYRange(0, 1, padding=0)  # handles that are gone are asked for nothing

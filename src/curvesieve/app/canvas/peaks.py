@@ -11,6 +11,10 @@ from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
 
+_OVER, _BESIDE = (0.5, 1.3), -0.2
+"""Where a label hangs on its crown, in shares of its own size: over it, or so far to its right."""
+_LABEL_PX = 30
+
 
 @dataclass(frozen=True)
 class Shape:
@@ -35,9 +39,11 @@ class PeakHandles(QObject):
         self.shape = Shape(0, 0.0, 0.0, 1.0, 0.0)
         self.crown = self._handle("o", 13)
         self.shoulders = (self._handle("d", 12), self._handle("d", 12))
-        self.label = pg.TextItem(anchor=(0.5, 1.3))
+        self.label = pg.TextItem(anchor=_OVER)
         self.label.setFont(font(14))
         plot.addItem(self.label, ignoreBounds=True)
+        for moved in (plot.box.sigRangeChanged, plot.box.sigResized):
+            moved.connect(self._place_label)
         self.crown.sigPositionChanged.connect(self._crown_moved)
         for shoulder in self.shoulders:
             shoulder.sigPositionChanged.connect(self._shoulder_moved)
@@ -73,8 +79,18 @@ class PeakHandles(QObject):
         top = max(shape.base + shape.height, shape.base)
         self.label.setText(f"{shape.center:.5g}", color=colour("violet"))
         self.label.setPos(float(self.plot.map_x(shape.center)), float(self.plot.map_y(top)))
+        self._place_label()
+
+    def _place_label(self) -> None:
+        """Over the crown; beside it where the picture ends, or the number would be cut off."""
+        box = self.plot.box
+        above = box.mapViewToScene(self.label.pos()).y() - box.sceneBoundingRect().top()
+        high = max(self.label.boundingRect().height(), 1.0)
+        self.label.setAnchor((_BESIDE, min(0.5, above / high)) if 0 <= above < _LABEL_PX else _OVER)
 
     def remove(self) -> None:
+        for moved in (self.plot.box.sigRangeChanged, self.plot.box.sigResized):
+            moved.disconnect(self._place_label)
         for item in (*self._all(), self.label):
             self.plot.removeItem(item)
         self.deleteLater()
