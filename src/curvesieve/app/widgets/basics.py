@@ -97,7 +97,9 @@ class Card(QFrame):
 
 
 def restyle(widget: QWidget) -> None:
-    """Makes a changed property show in the style."""
+    """Makes a changed property show in the style; a widget that was never styled will be, as it is by then."""
+    if not widget.testAttribute(Qt.WidgetAttribute.WA_WState_Polished):
+        return
     style = widget.style()
     if style is not None:
         style.unpolish(widget)

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QWidget
 from curvesieve.app.benches.curve.donor_field import DonorField
 from curvesieve.app.benches.curve.step_fields import Field, acts, field_for
 from curvesieve.app.theme.tokens import colour
-from curvesieve.app.widgets.basics import Card, Elided, button, label
+from curvesieve.app.widgets.basics import Card, Elided, button, label, restyle
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.switch import Switch
 from curvesieve.core.errors import InputError
@@ -60,10 +60,10 @@ class MeshRow(QWidget):
         self.mesh.share = caught / max(len(trail.before), 1)
         self.mesh.update()
         self.text.set(trail.message)
-        self.text.setProperty("role", "caught" if caught else "muted")
-        style = self.text.style()
-        if style is not None:
-            style.polish(self.text)
+        role = "caught" if caught else "muted"
+        if self.text.property("role") != role:
+            self.text.setProperty("role", role)
+            restyle(self.text)
 
 
 class StepCard(Card):
