@@ -96,8 +96,9 @@ def _measured(count: int) -> dict[str, float]:
 
 
 def rows() -> list[Row]:
-    from curvesieve.app.main import make_application
+    from curvesieve.app.main import make_application, settle_garbage
 
+    settle_garbage()  # as the application does
     app = make_application()  # Qt wants it kept alive
     few, many = _measured(_FEW), _measured(_MANY)
     app.processEvents()

@@ -23,6 +23,7 @@ if TYPE_CHECKING:  # loaded when the frame is there: see `start`
 
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")  # looking through the machine for some takes 14 ms
 _BEAT_MS, _SETTLE_MS = 300, 60
+_GARBAGE = (20_000, 20, 50)
 
 
 def make_application(sheet: bool = True) -> QApplication:
@@ -124,13 +125,22 @@ def start(app: QApplication, path: str | None = None, demo: bool = False) -> Win
     return window
 
 
+def settle_garbage() -> None:
+    """Collects garbage again after the start, and seldom: a study of many curves is a great many objects to go through.
+
+    What is there by now stays; what has no cycle is let go at once anyway.
+    """
+    gc.freeze()
+    gc.set_threshold(*_GARBAGE)
+    gc.enable()
+
+
 def _look_behind(window: Window) -> None:
     """After the first picture: what earlier runs left (copies to be recovered, parts of files), and garbage again."""
     from curvesieve.core.study.files import remove_left_over_parts
 
     window.session.jobs.release()
-    gc.freeze()
-    gc.enable()
+    settle_garbage()
     for path in [*window.memory.recent, *([window.session.path] if window.session.path else [])]:
         remove_left_over_parts(path)
     window.recovery.look()

@@ -83,23 +83,24 @@ class ShelfModel(QAbstractListModel):
         self.folded: frozenset[str] = frozenset()
         self._made_of: tuple[object, ...] = ()
 
-    def refresh(self) -> bool:
-        """Brings the rows up to date; only what changed is drawn again. Returns whether rows came, went or moved."""
+    def refresh(self) -> tuple[bool, list[int]]:
+        """Brings the rows up to date. Returns whether rows came, went or moved, and else which are to be drawn again.
+
+        These are not told through the model: a list view lays out all its rows anew when it hears of one.
+        """
         made_of = (self.session.study.document, self.session.unusual, self.wanted, self.folded)
         if all(a is b for a, b in zip(made_of, self._made_of, strict=False)) and self._made_of:
-            return False
+            return False, []
         self._made_of = made_of
         rows = shelf_rows(self.session.study, self.wanted, self.session.unusual, self.folded)
         if [row.key for row in rows] == [row.key for row in self.rows]:
             changed = [i for i, (new, old) in enumerate(zip(rows, self.rows, strict=True)) if new != old]
             self.rows = rows
-            if changed:
-                self.dataChanged.emit(self.index(changed[0]), self.index(changed[-1]))
-            return False
+            return False, changed
         self.beginResetModel()
         self.rows = rows
         self.endResetModel()
-        return True
+        return True, []
 
     def forget_colours(self) -> None:
         """Makes the rows anew at the next refresh, in the colours of another scheme."""

@@ -119,7 +119,7 @@ class Shelf(QWidget):
         bar = self.list.verticalScrollBar()
         scrolled = bar.value() if bar is not None else 0
         chosen = set(self.chosen())
-        remade = self.model.refresh()
+        remade, changed = self.model.refresh()
         place = self.model.place(self.session.view.curve)
         selection = self.list.selectionModel()
         assert selection is not None
@@ -142,7 +142,7 @@ class Shelf(QWidget):
         viewport = self.list.viewport()
         if moved and len(chosen) > 1 and viewport is not None:
             viewport.update()  # rows that are chosen no longer
-        for row in {place, self._drawn_in_hand} - {None}:
+        for row in {place, self._drawn_in_hand, *changed} - {None}:
             self.list.update(self.model.index(row))
         self._drawn_in_hand = place
 

@@ -269,7 +269,7 @@ class Study:
         """The curves that steps of this curve's sieve take from, as far as they are there."""
         slots = self.slots(curve_id)
         taking = _takers.get((slots,), lambda: [slot.step for slot in slots if slot.on and slot.step.takes() != ()])
-        return list(dict.fromkeys(id_ for step in taking for id_ in self.donors(curve_id, step)))
+        return list(dict.fromkeys(id_ for step in taking for id_ in self.donors(curve_id, step))) if taking else []
 
     def donors(self, curve_id: str, step: Step) -> list[str]:
         """The curves that one step of this curve's sieve takes from, as far as they are there."""
