@@ -241,8 +241,8 @@ class Study:
 
         And of the curves that its steps take from: their numbers and the steps that those pass through.
         """
-        entry = self.entry(curve_id)
-        record, slots, others = self.record_entry(entry.record), self.slots(curve_id), self.taken_from(curve_id)
+        entry, slots = self._entries[curve_id], self.slots(curve_id)
+        record, others = self._records[entry.record], self._taken(curve_id, slots)
 
         def key() -> str:
             parts = [self.digest(curve_id), Sieve(slots).key(), entry.model.model_dump_json()]
@@ -250,7 +250,7 @@ class Study:
                 parts += [self.digest(id_), self.giving(id_).key()]
             return hashlib.sha256("\n".join(parts).encode()).hexdigest()
 
-        theirs = [part for id_ in others for part in (self.entry(id_), self.slots(id_))]
+        theirs = [part for id_ in others for part in (self.entry(id_), self.slots(id_))] if others else ()
         return _fit_keys.get((entry, record, slots, *theirs), key)
 
     def digest(self, curve_id: str) -> str:
@@ -267,7 +267,9 @@ class Study:
 
     def taken_from(self, curve_id: str) -> list[str]:
         """The curves that steps of this curve's sieve take from, as far as they are there."""
-        slots = self.slots(curve_id)
+        return self._taken(curve_id, self.slots(curve_id))
+
+    def _taken(self, curve_id: str, slots: tuple[Slot, ...]) -> list[str]:
         taking = _takers.get((slots,), lambda: [slot.step for slot in slots if slot.on and slot.step.takes() != ()])
         return list(dict.fromkeys(id_ for step in taking for id_ in self.donors(curve_id, step))) if taking else []
 

@@ -61,6 +61,8 @@ class Ledger:
 STATISTICS = (("r2", "R²"), ("rmse", "RMSE"))
 
 
+_sets: dict[tuple[Column, ...], tuple[Column, ...]] = {}
+"""The columns that rows fill, the same object for all that fill the same."""
 _rows: ByParts[tuple[Row, tuple[Column, ...]]] = ByParts()
 
 
@@ -70,10 +72,13 @@ def ledger_of(study: Study, family: Family | None) -> Ledger:
     curves = sorted(chosen, key=lambda c: (c.condition is None, c.condition or 0.0))
     rows: list[Row] = []
     columns: dict[tuple[int, str, str], Column] = {}
+    sets: dict[int, tuple[Column, ...]] = {}
     for curve in curves:
         state = study.fit_state(curve.id)
         row, own = _rows.get((curve, state), partial(_row, curve, state))
         rows.append(row)
+        sets[id(own)] = own
+    for own in sets.values():
         for column in own:
             columns.setdefault(column.key, column)
     ordered = _told_apart([columns[key] for key in sorted(columns, key=lambda key: _place(key[0]))])
@@ -86,7 +91,8 @@ def _row(curve: CurveEntry, state: str) -> tuple[Row, tuple[Column, ...]]:
     """A curve's row, and the columns that it fills."""
     readings = curve.fit.readings if curve.fit is not None and state == "fitted" else ()
     cells = {(r.peak, r.quantity): r for r in (*readings, *_statistics(curve, readings))}
-    return Row(curve, cells, state), tuple(Column(r.name, r.unit, r.peak, r.quantity) for r in cells.values())
+    columns = tuple(Column(r.name, r.unit, r.peak, r.quantity) for r in cells.values())
+    return Row(curve, cells, state), _sets.setdefault(columns, columns)
 
 
 def _place(peak: int) -> float:
