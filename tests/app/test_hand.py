@@ -467,6 +467,39 @@ def test_chosen_curves_are_fitted_and_grouped_together(window, qtbot, monkeypatc
     assert w.session.study.family_of(source.id) is None
 
 
+def test_a_sieve_is_given_on_and_names_are_typed_from_the_shelf(window, monkeypatch):
+    w = window(two_families())
+    click_cell(w.shelf.list, 6, 0)
+    press(w.shelf.list, Qt.Key.Key_Up)
+    press(w.shelf.list, Qt.Key.Key_Down)
+    given = w.session.entry
+    assert given.label == "b0"
+    w.session.apply(edits.add_step(given.id, Despike(threshold=7.5), "s2"), "add a step")
+    click_cell(w.shelf.list, 7, 0)
+    click_cell(w.shelf.list, 3, 0, CTRL)
+    click_cell(w.shelf.list, 6, 0, CTRL)
+    assert (w.session.entry.label, chosen_rows(w)) == ("b0", ["a2", "b0", "b1"])
+    at = w.shelf.list.visualRect(w.shelf.model.index(7)).center()
+    take(open_menu(w.shelf.list.viewport(), at), "Give the others the sieve of b0")
+    assert "Copied the sieve to 2 curves." in w.notice.text.text()
+    study = w.session.study
+    of = {entry.label: entry.id for entry in study.document.curves}
+    steps = {label: [slot.step.model_dump() for slot in study.slots(id_)] for label, id_ in of.items()}
+    assert steps["a2"] == steps["b1"] == steps["b0"], "the sieve of the curve in hand"
+    assert steps["a1"] != steps["b0"], "of those chosen only"
+    w.session.undo()
+    assert w.session.undo_label == "add a step", "one step of the history"
+
+    monkeypatch.setattr(QInputDialog, "getText", lambda *args, **kwargs: ("other", True))
+    click_cell(w.shelf.list, 7, 0)
+    press(w.shelf.list, Qt.Key.Key_F2)
+    assert w.session.study.entry(of["b1"]).label == "other"
+    click_cell(w.shelf.list, 1, 0)
+    press(w.shelf.list, Qt.Key.Key_Up)
+    press(w.shelf.list, Qt.Key.Key_F2)
+    assert [family.label for family in w.session.study.document.families] == ["other", "loaded"]
+
+
 def test_a_drop_that_is_no_curve_is_left_alone(window):
     w = window(two_families())
     before = w.session.study

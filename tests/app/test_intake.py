@@ -354,6 +354,13 @@ def test_numbers_are_looked_at_and_written_to_files(window, qtbot, tmp_path, mon
         w.exports.ask_curve()
         qtbot.waitUntil(lambda target=target: f"Wrote {target.name}" in w.notice.text.text(), timeout=20000)
         np.testing.assert_array_equal(cs.read(target)["F"].values, y)
+    before = path.read_bytes()
+    link = tmp_path / "linked.csv"
+    link.symlink_to(path)
+    for raw in (path, link):
+        w.exports.write(raw, lambda: pytest.fail("a raw file was about to be overwritten"))
+        assert f"{raw.name} is the file that a record of this study came from" in w.notice.text.text()
+    assert path.read_bytes() == before
     w.exports.write(tmp_path / "out.doc", lambda: None)
     qtbot.waitUntil(lambda: "is no format that can be written" in w.notice.text.text(), timeout=20000)
 

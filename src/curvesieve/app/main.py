@@ -7,6 +7,7 @@ import logging
 import os
 import signal
 import sys
+import threading
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -141,8 +142,14 @@ def _look_behind(window: Window) -> None:
 
     window.session.jobs.release()
     settle_garbage()
-    for path in [*window.memory.recent, *([window.session.path] if window.session.path else [])]:
-        remove_left_over_parts(path)
+    paths = [*window.memory.recent, *([window.session.path] if window.session.path else [])]
+
+    def clean() -> None:
+        for path in paths:
+            remove_left_over_parts(path)
+
+    # a thread that nobody waits for: one of the folders may be on a disk that does not answer
+    threading.Thread(target=clean, name="parts of files", daemon=True).start()
     window.recovery.look()
     window.study_files.offer_recovery()
 

@@ -1,4 +1,4 @@
-"""Fits of several curves, one after the other in the background; what was done before a stop is kept."""
+"""Fits of several curves, one after the other in the background; a stop leaves every curve as it was."""
 
 from __future__ import annotations
 

@@ -16,7 +16,7 @@ from curvesieve.core.steps.lines import add_tables
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, Study, edits, load_study, save_study
 from curvesieve.core.study.compute import passed_units, sieved_curve, sieved_if_quick, unusual_catches
-from curvesieve.core.study.files import stamp
+from curvesieve.core.study.files import remove_left_over_parts, stamp
 from curvesieve.core.study.store import SUFFIX
 
 RECORDED, MODEL = "recorded", "model"
@@ -251,6 +251,7 @@ class Session(QObject):
         before = self.study
 
         def work(ticket: Ticket) -> tuple[Study, tuple[int, int, int] | None]:
+            remove_left_over_parts(path)
             seen = stamp(path)
             return load_study(path), seen
 

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QPushButton
 from curvesieve.app.widgets.menu import MenuRow
 from curvesieve.core.errors import counted
 from curvesieve.core.study import Study
-from curvesieve.core.study.files import remove_left_over_parts
 from curvesieve.core.study.recovery import Found, age
 from curvesieve.core.study.store import SUFFIX
 
@@ -68,7 +67,6 @@ class StudyFiles(QObject):
 
     def open(self, path: Path) -> None:
         if self.may_go():
-            remove_left_over_parts(path)
             self.session.open(path, self.may_go)
             self.window_.show_bench("Curve")
 

@@ -209,13 +209,13 @@ class Shelf(QWidget):
         menu_of(self, rows).popup(viewport.mapToGlobal(place))
 
     def _rows_of(self, chosen: list[str]) -> list[MenuRow]:
-        several = len(chosen) > 1
+        several, entry = len(chosen) > 1, self.session.entry
         words = f"{len(chosen)} curves" if several else "from the study"
         own: list[MenuRow] = []
         if several:
             own += [
                 (f"Fit the {len(chosen)} chosen curves", self.fit_chosen),
-                ("Give them the sieve of the curve in hand", self.copy_sieve_to_chosen),
+                (f"Give the others the sieve of {entry.label}" if entry else "", self.copy_sieve_to_chosen),
                 ("Make a family of them…", self.ask_family),
             ]
         else:

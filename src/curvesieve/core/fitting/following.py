@@ -53,9 +53,7 @@ def derived_quantity(
     return value, result.propagated(slopes)
 
 
-def _derived(
-    result: FitResult, derived: Derived, full_name: Callable[[str], str]
-) -> tuple[float, dict[str, float]]:  # fmt: skip
+def _derived(result: FitResult, derived: Derived, full_name: Callable[[str], str]) -> tuple[float, dict[str, float]]:
     if not derived.weights:
         return _with_slopes(result, derived.formula, full_name)
     slopes = {full_name(name): weight for name, weight in derived.weights}

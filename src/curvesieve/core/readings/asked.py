@@ -19,7 +19,7 @@ _TURN = 0.01
 
 @dataclass(frozen=True)
 class AtX:
-    """y at an x by one way; `u` is None where the points' own is not known. `needs`: the points it takes at least."""
+    """y at an x by one way; `u` is None where the points' own is not known; `about`: where it is from."""
 
     way: str
     y: float
@@ -64,19 +64,13 @@ def y_at(curve: Curve, x: float) -> list[AtX]:
     near = slice(first, last)
     wx, wy = xs[near], ys[near]
     wu = None if us is None else us[near]
-    side = "before" if x < xs[0] else "after"
     word = f"beyond the data, which end at {xs[0] if x < xs[0] else xs[-1]:.6g}" if beyond else ""
-    found = [
-        AtX("nearest point", float(ys[close]), None if us is None else float(us[close]), word or f"at {xs[close]:.6g}"),
-        AtX(
-            "previous point",
-            float(ys[before]),
-            None if us is None else float(us[before]),
-            word or f"at {xs[before]:.6g}",
-        ),
-    ]
-    if beyond and side == "before":
-        found[1] = AtX("previous point", math.nan, None, f"there is none before {xs[0]:.6g}")
+
+    def at_point(way: str, i: int) -> AtX:
+        return AtX(way, float(ys[i]), None if us is None else float(us[i]), word or f"at {xs[i]:.6g}")
+
+    none = AtX("previous point", math.nan, None, f"there is none before {xs[0]:.6g}")
+    found = [at_point("nearest point", close), none if x < xs[0] else at_point("previous point", before)]
     for way, least, at in _WAYS:
         if xs.size < least:
             found.append(AtX(way, math.nan, None, f"needs {least} points"))

@@ -21,7 +21,10 @@ class _CurveList(GroupedList):
 
     def __init__(self, window: QWidget, rows: Callable[[], Iterable[Choosable]]) -> None:
         super().__init__(window, "Which curve?", label_px=300)
-        self.rows_now = rows  # type: ignore[method-assign]
+        self._rows = rows
+
+    def rows_now(self) -> Iterable[Choosable]:
+        return self._rows()
 
 
 class DonorField(Field):
