@@ -77,7 +77,7 @@ def _measured(count: int) -> dict[str, float]:
     def edit(i: int) -> None:
         curve = session.view.curve or ""
         slot = session.study.slots(curve)[0]
-        session.apply(edits.change_step(curve, slot.id, slot.step.model_copy(update={"window": 7 + 2 * i})), "change")
+        session.apply(edits.change_step(curve, slot.id, slot.rule.model_copy(update={"window": 7 + 2 * i})), "change")
 
     paint = QApplication.processEvents
     found = {}

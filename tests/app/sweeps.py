@@ -24,7 +24,6 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton, QStyle, QStyle
 from curvesieve.app.benches.curve.donor_field import DonorField
 from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE
 from curvesieve.app.benches.curve.step_card import StepCard
-from curvesieve.app.benches.curve.step_fields import acts
 from curvesieve.app.session import Session, View
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.core.intake.take import Take
@@ -165,7 +164,7 @@ def gestures(w: Any, slot: str, name: str, info: Any) -> Iterator[Callable[[], N
 
 def consistent(w: Any, slot: str, name: str) -> None:
     """What the card shows is what the study has."""
-    step = next(s.step for s in w.session.study.slots(w.session.view.curve) if s.id == slot)
+    step = next(s.rule for s in w.session.study.slots(w.session.view.curve) if s.id == slot)
     card = card_of(w, slot)
     assert card._step == step, (step, card._step)
     field = card.fields[name]
@@ -192,8 +191,8 @@ def cards(slugs: list[str]) -> int:
         slot = w.session.study.slots(w.session.view.curve)[-1].id
         click(next(b for b in card_of(w, slot).decision.findChildren(QWidget) if "Keep" in getattr(b, "text", str)()))
         for name, info in kind.settings().items():
-            step = next(s.step for s in w.session.study.slots(w.session.view.curve) if s.id == slot)
-            if not acts(step, info):  # shown with another choice: the study is set to it
+            step = next(s.rule for s in w.session.study.slots(w.session.view.curve) if s.id == slot)
+            if not step.acts(name):  # shown with another choice: the study is set to it
                 choice, _, values = info.json_schema_extra["when"].partition(":")
                 changed = step.model_copy(update={choice.strip(): values.split(",")[0].strip()})
                 w.session.apply(edits.change_step(w.session.view.curve, slot, changed), "change")

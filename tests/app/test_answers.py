@@ -12,7 +12,7 @@ from curvesieve.app.session import View
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
 from curvesieve.core.record import Channel, Record, Source
-from curvesieve.core.steps import Slot
+from curvesieve.core.steps import StepSlot
 from curvesieve.core.steps.base import parse_step
 from curvesieve.core.study import Study, edits
 from curvesieve.core.study.compute import fit_curve, sieved_curve
@@ -31,7 +31,7 @@ def _study() -> Study:
     ]
     study = edits.add_curves(Study(), [(record, Take(0, 1)) for record in records], "decays", labels=["slow", "fast"])
     for curve in study.document.curves:
-        slot = Slot(id=f"u{curve.id}", step=parse_step({"step": "scale", "by": "unit", "unit": "N"}))
+        slot = StepSlot(id=f"u{curve.id}", rule=parse_step({"step": "scale", "by": "unit", "unit": "N"}))
         study = edits.set_sieve(curve.id, (slot,))(study)
         model = Model().with_background("exponential", sieved_curve(study, curve.id).curve)
         study = edits.set_model(curve.id, model)(study)

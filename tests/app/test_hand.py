@@ -260,8 +260,8 @@ def test_a_right_click_on_the_canvas(demo, qtbot):
     assert (demo.session.entry.model.low, demo.session.entry.model.high) == (None, None)
     take(right_click(plot, x, y), "Leave out the point at")
     slot = demo.session.study.slots(demo.session.entry.id)[-1]
-    assert slot.step.slug == "leave-out"
-    assert slot.step.points[0] == pytest.approx(x, abs=2)
+    assert slot.rule.slug == "leave-out"
+    assert slot.rule.points[0] == pytest.approx(x, abs=2)
     demo.session.look_at_stage(MODEL)
     take(right_click(plot, x, y + 60), "y axis: logarithmic")
     assert plot.log_y
@@ -411,7 +411,7 @@ def test_several_curves_are_chosen_moved_and_removed(window):
     moved = w.session.study.entry(w.shelf.model.mimeData([]) and families[1].curves[-1])
     assert moved.condition is None, "2 K is not 2 N"
     assert "were left behind" in w.notice.text.text()
-    assert [slot.step.slug for slot in w.session.study.slots(moved.id)] == ["despike"], "it keeps its steps"
+    assert [slot.rule.slug for slot in w.session.study.slots(moved.id)] == ["despike"], "it keeps its steps"
     assert moved.own_sieve
     w.session.undo()
     assert [len(family.curves) for family in w.session.study.document.families] == [4, 3]
@@ -484,7 +484,7 @@ def test_a_sieve_is_given_on_and_names_are_typed_from_the_shelf(window, monkeypa
     assert "Copied the sieve to 2 curves." in w.notice.text.text()
     study = w.session.study
     of = {entry.label: entry.id for entry in study.document.curves}
-    steps = {label: [slot.step.model_dump() for slot in study.slots(id_)] for label, id_ in of.items()}
+    steps = {label: [slot.rule.model_dump() for slot in study.slots(id_)] for label, id_ in of.items()}
     assert steps["a2"] == steps["b1"] == steps["b0"], "the sieve of the curve in hand"
     assert steps["a1"] != steps["b0"], "of those chosen only"
     w.session.undo()

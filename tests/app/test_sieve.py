@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from curvesieve.app.canvas.step_handles import StepHandles
+from curvesieve.app.canvas.rule_handles import RuleHandles
 from curvesieve.app.session import View
 from curvesieve.core.curve import Flag
 from curvesieve.core.intake.take import Take
@@ -57,7 +57,7 @@ def test_a_fault_is_mended_by_dragging_a_bridge_over_it(window, qtbot, made, law
     card = w.curve_bench.sieve.card(w.session.view.stage)
     assert "the band is not set" in card.problem.text().casefold()
     drag(plot, (made.low, middle), (made.high, middle), SHIFT)
-    step = w.session.study.slots(w.session.view.curve)[0].step
+    step = w.session.study.slots(w.session.view.curve)[0].rule
     assert (step.low, step.high) == (pytest.approx(made.low, abs=0.8), pytest.approx(made.high, abs=0.8))
     type_into(field(w, "low").line, str(made.low))
     type_into(field(w, "high").line, str(made.high))
@@ -77,14 +77,14 @@ def test_a_fault_is_mended_by_dragging_a_bridge_over_it(window, qtbot, made, law
     assert w.session.study.recorded(w.session.view.curve).y is not passed.y, "the record is whole"
 
     # The flanks are dragged by the outer lines; what it would do is drawn while the hand moves.
-    handles: StepHandles = w.curve_bench.canvas.step_handles
+    handles: RuleHandles = w.curve_bench.canvas.rule_handles
     seen = []
     handles.moving.connect(lambda step: seen.append(step.flank))
     right = handles.flanks.edges()[1]
     if right < made.x[-1]:
         drag(plot, (right, middle), (right - 0.2 * flank, middle))
         assert seen
-        assert w.session.study.slots(w.session.view.curve)[0].step.flank == pytest.approx(0.8 * flank, rel=0.05)
+        assert w.session.study.slots(w.session.view.curve)[0].rule.flank == pytest.approx(0.8 * flank, rel=0.05)
         w.session.undo()
     while w.session.undo_label:
         w.session.undo()
@@ -102,16 +102,16 @@ def test_a_baseline_is_shaped_by_its_anchors(window, qtbot):
         edits.change_step(w.session.view.curve, w.session.view.stage, Baseline(method="anchors", anchors=(2.0,))),
         "anchors",
     )
-    handles = w.curve_bench.canvas.step_handles
+    handles = w.curve_bench.canvas.rule_handles
     for at in (20, 35, 65, 80, 98):
         double_click(plot, at, float(np.interp(at, x, base)))
-    step = w.session.study.slots(w.session.view.curve)[0].step
+    step = w.session.study.slots(w.session.view.curve)[0].rule
     assert len(step.anchors) == 6
     drag(plot, (20, float(np.interp(20, x, base))), (20, 40.0))
-    moved = w.session.study.slots(w.session.view.curve)[0].step
+    moved = w.session.study.slots(w.session.view.curve)[0].rule
     assert moved.heights[1] == pytest.approx(40, abs=0.5)
     w.session.undo()
-    line = sieved_curve(w.session.study, w.session.view.curve).trail[0].drawn
+    line = sieved_curve(w.session.study, w.session.view.curve).trail[0].shapes[0].y
     assert np.abs(line - base).max() < 1.5
     double_click(plot, 98, float(np.interp(98, x, base)))
     assert len(handles.anchors) == 5
@@ -127,7 +127,7 @@ def test_points_are_left_out_with_a_lasso_and_taken_in_again(window, qtbot):
     flags = sieved_curve(w.session.study, w.session.view.curve).curve.flags
     assert np.flatnonzero(flags).tolist() == [20]
     _lasso(plot, [(3.7, 8.5), (4.3, 8.5), (4.3, 9.3), (3.7, 9.3)])
-    assert w.session.study.slots(w.session.view.curve)[0].step.points == ()
+    assert w.session.study.slots(w.session.view.curve)[0].rule.points == ()
 
 
 def _lasso(plot, corners) -> None:
@@ -184,7 +184,7 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
     session.look(View(ids[3]))
     session.look_at_stage(session.study.slots(ids[3])[0].id)
     type_into(field(w, "threshold").line, "6")
-    assert {session.study.slots(id_)[0].step.threshold for id_ in ids} == {6.0}
+    assert {session.study.slots(id_)[0].rule.threshold for id_ in ids} == {6.0}
     assert list(unusual_catches(session.study, ids)) == [ids[2]]
     qtbot.waitUntil(lambda: list(session.unusual) == [ids[2]], timeout=20000)
     marked = [row.text for row in w.shelf.model.rows if row.warning]
@@ -201,7 +201,7 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
     }  # fmt: skip
     add_step(w, "scale normalised")
     column.apply_file(path)
-    assert [slot.step for slot in session.study.slots(ids[3])] == [Despike(threshold=6.0)]
+    assert [slot.rule for slot in session.study.slots(ids[3])] == [Despike(threshold=6.0)]
     path.write_text('{"sieve": 1, "steps": [{"step": "desspike"}]}')
     column.apply_file(path)
     assert "did you mean 'despike'" in w.notice.text.text()
@@ -250,8 +250,8 @@ def test_a_step_that_fails_fails_alone(window, qtbot):
     np.testing.assert_array_equal(sieved_curve(w.session.study, ids[1]).curve.y, 3 * np.sin(x))
     w.session.undo()
     assert not w.curve_bench.sieve.card("c").problem.text()
-    assert isinstance(w.session.study.slots(ids[1])[0].step, Combine)
-    assert not isinstance(w.session.study.slots(ids[1])[0].step, Bridge)
+    assert isinstance(w.session.study.slots(ids[1])[0].rule, Combine)
+    assert not isinstance(w.session.study.slots(ids[1])[0].rule, Bridge)
     QApplication.processEvents()
 
 

@@ -62,9 +62,9 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
 
     # Keep range: added from the list, then its edge is dragged on the plot.
     add_step(w, "Keep range")
-    low_edge = session.entry.slots[0].step.low
+    low_edge = session.entry.slots[0].rule.low
     drag(plot, (low_edge, 400), (1260.0, 400))
-    step = session.entry.slots[0].step
+    step = session.entry.slots[0].rule
     assert isinstance(step, KeepRange)
     assert abs(step.low - 1260.0) < 2.0
     kept = np.count_nonzero((curve.x >= step.low) & (curve.x <= step.high))
@@ -72,7 +72,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
 
     # Despike: every true spike in the range is caught, ringed and listed, and nothing else.
     add_step(w, "Despike")
-    assert isinstance(session.entry.slots[1].step, Despike)
+    assert isinstance(session.entry.slots[1].rule, Despike)
     truth = json.loads((demo_files[0].parent / "truth.json").read_text())["loading-0p0wt.csv"]
     spikes = sorted(float(x) for x in curve.x[truth["spikes"]] if step.low <= x <= step.high)
     assert sorted(float(x) for x in canvas.strip.list_model.x) == spikes
@@ -82,14 +82,14 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     # Edit, switch off and on, reorder: the catch follows.
     card = w.curve_bench.sieve.card(session.entry.slots[1].id)
     type_into(card.fields["threshold"].line, "1e3")
-    assert session.entry.slots[1].step.threshold == 1000.0
+    assert session.entry.slots[1].rule.threshold == 1000.0
     assert "0 points caught" in canvas.strip.title.text()
     session.undo()
     click(card.switch)
     assert not session.entry.slots[1].on
     click(card.switch)
     card.moved.emit(-1)
-    assert [slot.step.slug for slot in session.entry.slots] == ["despike", "keep-range"]
+    assert [slot.rule.slug for slot in session.entry.slots] == ["despike", "keep-range"]
     session.undo()
 
     # Peaks by double click, the range in use by Shift+drag, a crown moved by hand.

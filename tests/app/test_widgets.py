@@ -8,6 +8,8 @@ from PyQt6.QtCore import QModelIndex, Qt
 from PyQt6.QtGui import QTextDocument, QTextDocumentFragment
 from PyQt6.QtTest import QAbstractItemModelTester, QTest
 
+from curvesieve.app.canvas.plot import Plot
+from curvesieve.app.canvas.shapes import Drawing
 from curvesieve.app.main import make_application
 from curvesieve.app.session import View
 from curvesieve.app.theme import DARK, LIGHT, family_colours
@@ -17,6 +19,7 @@ from curvesieve.app.widgets.popup import matches
 from curvesieve.app.widgets.switch import Switch
 from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.shapes import Fill, Line, Point, Words
 from curvesieve.core.study import Study, edits
 from curvesieve.demo import EXAMPLE
 from curvesieve.demo.build import build_study
@@ -186,3 +189,26 @@ def test_names_with_signs_of_html_are_shown_as_they_are(window):
     tip = QTextDocumentFragment.fromHtml(plain_tip("x <b>y</b>\nz")).toPlainText()
     assert tip == "x <b>y</b>\nz"
     assert plain_tip("T<Tc") in ("T<Tc", "<qt>T&lt;Tc</qt>")
+
+
+@pytest.mark.parametrize("log", [False, True])
+def test_every_shape_of_a_rule_is_drawn_where_it_says(qtbot, log):
+    plot = Plot()
+    qtbot.addWidget(plot)
+    plot.set_log(log, log)
+    plot.box.setRange(xRange=(0, 4), yRange=(0, 4), padding=0)
+    drawing, before = Drawing(plot), len(plot.box.childGroup.childItems())
+    x = np.array([1.0, 10.0, 100.0])
+    shapes = (Line(x, 2 * x, "taken"), Point(10.0, 20.0), Fill(x, x, 2 * x), Words(10.0, 30.0, "E 2.41(2) GPa"))
+    drawing.show(shapes)
+    scale = np.log10 if log else np.asarray
+    np.testing.assert_allclose(drawing.lines[0].item.getData(), (scale(x), scale(2 * x)))
+    point, fill, words = drawing.items
+    assert (point.data["x"][0], point.data["y"][0]) == (scale(10.0), scale(20.0))
+    np.testing.assert_allclose(fill.curves[1].getData()[1], scale(2 * x))
+    assert (words.pos().x(), words.pos().y()) == (scale(10.0), pytest.approx(scale(30.0)))
+    assert words.toPlainText() == "E 2.41(2) GPa"
+    drawing.show(shapes[:1])
+    drawing.show(())
+    assert drawing.lines[0].size == 0
+    assert len(plot.box.childGroup.childItems()) == before + 1, "the line's own item is kept for the next"

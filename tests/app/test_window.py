@@ -260,7 +260,7 @@ def test_finder_shelf_and_removal(window, qtbot, tmp_path):
     assert w.finder.isVisible()
     QTest.keyClicks(w.finder.field, "step desp")
     QTest.keyClick(w.finder.field, Qt.Key.Key_Return)
-    assert w.session.entry.slots[0].step.slug == "despike"
+    assert w.session.entry.slots[0].rule.slug == "despike"
     QTest.keyClicks(w.shelf.filter, "4.0")
     assert [row.text for row in w.shelf.model.rows] == ["Raman by silver loading", "4.0 wt%"]
     click_cell(w.shelf.list, 1, 0)
@@ -339,13 +339,13 @@ def test_steps_are_found_by_the_words_of_the_trade(window, demo_files, qtbot, ty
     assert label <= {item.text(0).strip() for item in found._items()}
     QTest.keyClick(found.field, Qt.Key.Key_Return)
     (slot,) = w.session.entry.slots
-    assert slot.step.label in label
+    assert slot.rule.label in label
     w.finder.open()
     QTest.keyClicks(w.finder.field, typed)
     rows = [w.finder.list.item(i).text() for i in range(w.finder.list.count())]
     assert {f"Add a step: {one}" for one in label} <= set(rows)
     QTest.keyClick(w.finder.field, Qt.Key.Key_Return)
-    assert w.session.entry.slots[-1].step.label in label
+    assert w.session.entry.slots[-1].rule.label in label
     assert len(w.session.entry.slots) == 2
 
 

@@ -18,7 +18,7 @@ from curvesieve.core.formats.writing import of_curve, write
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.record import Channel, Record, Source
-from curvesieve.core.steps import Slot
+from curvesieve.core.steps import StepSlot
 from curvesieve.core.steps.base import parse_step
 from curvesieve.core.steps.lines import OWN, TABLES, add_tables
 from curvesieve.core.study import Study, edits, load_study
@@ -48,7 +48,7 @@ def peak(height: float, seed: int = 1) -> np.ndarray:
 
 
 def stepped(study: Study, curve_id: str, *steps: dict) -> Study:
-    slots = tuple(Slot(id=f"s{i}", step=parse_step(step)) for i, step in enumerate(steps))
+    slots = tuple(StepSlot(id=f"s{i}", rule=parse_step(step)) for i, step in enumerate(steps))
     return edits.set_sieve(curve_id, slots)(study)
 
 
@@ -76,7 +76,7 @@ def test_a_fit_is_out_of_date_when_a_step_of_its_donor_changes(name):
     assert not moved.fit_is_current(sample)
     assert moved.fit_state(sample) == "out of date"
     assert not ledger_of(moved, None).rows[0].cells
-    off = edits.set_sieve(blank, (Slot(id="s", step=parse_step({"step": "smooth"}), on=False),))(study)
+    off = edits.set_sieve(blank, (StepSlot(id="s", rule=parse_step({"step": "smooth"}), on=False),))(study)
     assert off.fit_is_current(sample)
 
 
@@ -101,7 +101,7 @@ def test_what_a_donor_gives_without_its_own_taking_steps_is_said_beside_the_same
     taking = stepped(study, other, {"step": "combine", "donor": "blank"})
     told = sieved_curve(taking, one)
     assert told.trail[0].message.endswith("other taken without its own steps that take from other curves")
-    assert preview(taking, one, told.trail[0], told.trail[0].slot.step).message == told.trail[0].message
+    assert preview(taking, one, told.trail[0], told.trail[0].slot.rule).message == told.trail[0].message
     np.testing.assert_array_equal(told.y, plain.y)
     assert "without" not in sieved_curve(study, one).trail[0].message  # and each is kept by itself
 
@@ -183,7 +183,7 @@ def test_a_users_table_of_lines_travels_to_other_processes_and_in_the_study(tmp_
     for made in (*many, sieved_curve(again, ids(again)[0])):
         assert made.trail[0].problem == ""
         np.testing.assert_allclose(np.interp([2.4, 7.4], made.recorded.x, made.curve.x), [2.5, 7.6], rtol=1e-9)
-    other = parse_step({**study.slots(ids(study)[0])[0].step.to_json(), "table": "polystyrene"})
+    other = parse_step({**study.slots(ids(study)[0])[0].rule.to_json(), "table": "polystyrene"})
     assert other.carried is None
 
 
@@ -246,10 +246,10 @@ def test_the_size_of_residuals_is_tested_as_well_as_their_sign():
 
 def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_say():
     """One file a version, written by the program of that time; the peak is of height 5 N at 5 s."""
-    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in (1, 2)]
+    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in (1, 2, 3)]
     for path in KEPT.glob("*.sieve"):
         study = load_study(path)
-        assert study.document.version == 3
+        assert study.document.version == 4
         weighed = study.document.curves[0]
         s = weighed.fit.result.statistics
         curve = sieved_curve(study, weighed.id).curve
@@ -257,13 +257,35 @@ def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_sa
         r = curve.y - again.sum.evaluate(curve.x, list(again.start.values()))
         assert s.rss == pytest.approx(r @ r, rel=1e-9)
         assert s.chi2 == pytest.approx(np.sum((r / curve.u) ** 2), rel=1e-9)
-        assert (weighed.fit.x_unit, weighed.fit.y_unit) == ("s", "N")
+        assert (weighed.fit.x_unit, weighed.fit.y_unit) == (curve.x_unit, curve.y_unit)
         refit = edits.set_fit(weighed.id, fit_curve(study, weighed.id))(study)
         assert refit.entry(weighed.id).fit.result.values == pytest.approx(weighed.fit.result.values, rel=1e-6)
     two = load_study(KEPT / "version-2.sieve")
     assert [two.fit_state(c.id) for c in two.document.curves] == ["fitted", "fitted"]
     assert {r.quantity for r in two.document.curves[0].fit.readings} >= {"fwhm", "= half"}
     assert two.document.curves[1].fit.result.statistics.aicc is None  # a robust fit
+    three = load_study(KEPT / "version-3.sieve")
+    assert [three.fit_state(c.id) for c in three.document.curves] == [*["fitted"] * 4, "out of date"]
+    assert [three.shares_sieve(c.id) for c in three.document.curves] == [True, True, False, False, False]
+
+
+@pytest.mark.parametrize("version", [1, 2, 3])
+def test_migration_keeps_every_number_of_a_fit(version):
+    """What the program of that time wrote into the file, against what is read today."""
+    path = KEPT / f"version-{version}.sieve"
+    with zipfile.ZipFile(path) as archive:
+        wrote = json.loads(archive.read("study.json"))["curves"]
+    study = load_study(path)
+    for then, curve in zip(wrote, study.document.curves, strict=True):
+        fit = curve.fit
+        if then["fit"] is None:
+            assert fit is None
+            continue
+        assert {n: (p["value"], p["u"]) for n, p in then["fit"]["result"]["parameters"].items()} == {
+            n: (p.value, p.u) for n, p in fit.result.parameters.items()
+        }
+        old = [(r["name"], r["symbol"], r["value"], r["u"], r["unit"]) for r in then["fit"]["readings"]]
+        assert [(r.name, r.symbol, r.value, r.u, r.unit) for r in fit.readings][: len(old)] == old
 
 
 def test_a_damaged_old_study_is_told_and_not_guessed_at(tmp_path):

@@ -22,7 +22,7 @@ from curvesieve.core.models.placed import place
 from curvesieve.core.models.starts import Data
 from curvesieve.core.readings import fit_readings
 from curvesieve.core.record import Channel, Record, Source
-from curvesieve.core.steps import Sieve, Slot
+from curvesieve.core.steps import Sieve, StepSlot
 from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.level import Zero
 from curvesieve.core.steps.repair import Despike
@@ -133,7 +133,7 @@ def test_any_run_of_edits_is_what_lists_changed_in_place_are(run):
         elif steps:
             study = lists.change_step(kind, id_, steps[at % len(steps)], n, study)
         for other in curves:
-            assert [[s.id, s.step.value, s.on, s.name] for s in study.slots(other)] == lists.here(other)
+            assert [[s.id, s.rule.value, s.on, s.name] for s in study.slots(other)] == lists.here(other)
             assert study.shares_sieve(other) == (not lists.alone[other])
     assert first.document.model_dump_json() == before, "the study that was edited is as it was"
 
@@ -204,7 +204,7 @@ def test_columns_that_would_have_one_heading_are_told_apart_by_unit_and_number()
     study = study_of(1.0, 2.0)
     one, two = ids(study)
     study = fitted(study, one, 5.0)
-    milli = edits.set_sieve(two, (Slot(id="k", step=cs.Sieve.parse({"steps": [SCALE]}).slots[0].step),))(study)
+    milli = edits.set_sieve(two, (StepSlot(id="k", rule=cs.Sieve.parse({"steps": [SCALE]}).slots[0].rule),))(study)
     milli = fitted(milli, two, 5.0)
     ledger = ledger_of(milli, milli.document.families[0])
     heights = [column.heading for column in ledger.columns if column.quantity == "height"]
@@ -257,14 +257,16 @@ def test_a_study_that_is_too_large_is_refused_before_it_is_unpacked(tmp_path, mo
 
 
 def test_sieves_are_saved_by_name_and_read_back(tmp_path):
-    sieve = Sieve((Slot(id="a", step=Smooth(window=7)), Slot(id="b", step=Zero(value=2.5), on=False, name="mine")))
+    sieve = Sieve(
+        (StepSlot(id="a", rule=Smooth(window=7)), StepSlot(id="b", rule=Zero(value=2.5), on=False, name="mine"))
+    )
     path = save_by_name(sieve, "Für Filme / 2", tmp_path / "mine")
     assert path.name == "Für-Filme-2.sieve.json"
     assert list(saved_sieves(tmp_path / "mine").values()) == [path]
     import json
 
     again = Sieve.parse(json.loads(path.read_text()))
-    assert [(s.step, s.on, s.name) for s in again.slots] == [(s.step, s.on, s.name) for s in sieve.slots]
+    assert [(s.rule, s.on, s.name) for s in again.slots] == [(s.rule, s.on, s.name) for s in sieve.slots]
     with pytest.raises(cs.InputError, match="needs a name"):
         save_by_name(sieve, " // ", tmp_path)
     assert saved_sieves(tmp_path / "none") == {}

@@ -8,7 +8,7 @@ import pytest
 import curvesieve as cs
 from curvesieve.core.curve import Flag
 from curvesieve.core.fitting import fit
-from curvesieve.core.steps import Slot
+from curvesieve.core.steps import StepSlot
 from curvesieve.core.steps.axis import Resample
 from curvesieve.core.steps.base import registered_steps
 from curvesieve.core.steps.combine import Average, Combine
@@ -70,7 +70,7 @@ def test_no_preload_or_other_step_looks_at_a_left_out_neighbour(seed):
         made = []
         for wild in (-5.0, 1e6):
             others = Others(_curve(wild, out=out))
-            made.append(through(Slot(id="s", step=step), _curve(wild, out=out), others).after.used)
+            made.append(through(StepSlot(id="s", rule=step), _curve(wild, out=out), others).after.used)
         np.testing.assert_allclose(made[0].x, made[1].x, rtol=1e-12, err_msg=step.digest())
         np.testing.assert_allclose(made[0].y, made[1].y, rtol=1e-9, atol=1e-12, err_msg=step.digest())
 
@@ -80,7 +80,7 @@ def test_no_step_is_moved_by_what_is_left_out(step):
     """Left-out points at 5 or at a million, here and in the donor: what passes of the others is the same."""
     made = []
     for wild in (5.0, 1e6):
-        trail = through(Slot(id="s", step=step), _curve(wild), Others(_curve(wild)))
+        trail = through(StepSlot(id="s", rule=step), _curve(wild), Others(_curve(wild)))
         assert trail.problem == ""
         assert np.isin(trail.caught.points, np.arange(X.size)).all()
         made.append(trail.after.used)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 import curvesieve as cs
 from curvesieve.core.curve import Flag
-from curvesieve.core.steps import Slot, registered_steps
+from curvesieve.core.steps import StepSlot, registered_steps
 from curvesieve.core.steps.axis import CalibrateX
 from curvesieve.core.steps.bridge import Bridge
 from curvesieve.core.steps.combine import Combine
@@ -51,8 +51,8 @@ def test_habits_of_every_step(slug):
     kind = registered_steps()[slug]
     curve = noisy(u=True)
     step = READY.get(slug) or kind.fitted_to(curve)
-    assert cs.Sieve.parse({"sieve": 1, "steps": [{"step": slug}]}).slots[0].step == kind()
-    assert cs.Sieve.parse(json.loads(json.dumps({"steps": [step.to_json()]}))).slots[0].step == step
+    assert cs.Sieve.parse({"sieve": 1, "steps": [{"step": slug}]}).slots[0].rule == kind()
+    assert cs.Sieve.parse(json.loads(json.dumps({"steps": [step.to_json()]}))).slots[0].rule == step
     before = curve.digest
     once, again = step.apply_among(curve, OTHERS), step.apply_among(curve, OTHERS)
     assert curve.digest == before
@@ -143,7 +143,7 @@ def test_no_step_is_surprised_by_any_curve(slug, points, tidy, known):
     x, y, u = np.array(sorted(points) if tidy else points).T.copy()
     start = cs.Curve(x, y, u if known else None)
     for step in {READY.get(slug) or registered_steps()[slug](), registered_steps()[slug].fitted_to(start)}:
-        trail = through(Slot(id="s", step=step), start, OTHERS)
+        trail = through(StepSlot(id="s", rule=step), start, OTHERS)
         assert bool(trail.problem) == (trail.message == "let everything pass")
         assert len(trail.after) > 0
-        assert trail.drawn is None or trail.drawn.size == len(start)
+        assert all(line.x.size == line.y.size <= len(start) for line in trail.shapes)

@@ -10,7 +10,7 @@ from scipy.interpolate import CubicHermiteSpline, CubicSpline, PchipInterpolator
 
 import curvesieve as cs
 from curvesieve.core.curve import Flag
-from curvesieve.core.steps import Slot
+from curvesieve.core.steps import StepSlot
 from curvesieve.core.steps.baseline import Baseline
 from curvesieve.core.steps.bridge import Bridge
 from curvesieve.core.steps.combine import Average
@@ -295,34 +295,36 @@ def test_baselines_through_anchors_are_lines_and_natural_splines():
     heights = (2.0, 3.0, 5.0, 4.0)
     anchors = (9.0, 1.0, 4.0, 6.5)
     two = Baseline(method="anchors", anchors=(8.0, 2.0), heights=(5.0, 2.0)).apply(curve)
-    np.testing.assert_allclose(two.drawn, 2 + 0.5 * (x - 2), rtol=1e-12)
-    np.testing.assert_allclose(two.curve.y, y - two.drawn, rtol=1e-12)
+    np.testing.assert_allclose(two.shapes[0].y, 2 + 0.5 * (x - 2), rtol=1e-12)
+    np.testing.assert_allclose(two.curve.y, y - two.shapes[0].y, rtol=1e-12)
     order = np.argsort(anchors)
     spline = CubicSpline(np.array(anchors)[order], np.array(heights)[order], bc_type="natural")
-    made = Baseline(method="anchors", anchors=anchors, heights=heights).apply(curve).drawn
+    made = Baseline(method="anchors", anchors=anchors, heights=heights).apply(curve).shapes[0].y
     inside = (x >= 1) & (x <= 9)
     np.testing.assert_allclose(made[inside], spline(x[inside]), rtol=1e-12)
     np.testing.assert_allclose(made[x > 9], spline(9.0) + spline(9.0, 1) * (x[x > 9] - 9), rtol=1e-12)
     np.testing.assert_allclose(made[x < 1], spline(1.0) + spline(1.0, 1) * (x[x < 1] - 1), rtol=1e-12)
-    one = Baseline(method="anchors", anchors=(3.0,), heights=(7.0,)).apply(curve).drawn
+    one = Baseline(method="anchors", anchors=(3.0,), heights=(7.0,)).apply(curve).shapes[0].y
     assert set(one) == {7.0}
     # Without heights: the median of the five points nearest to each anchor (of 401: two on each side).
-    read = Baseline(method="anchors", anchors=(2.0, 8.0)).apply(curve).drawn
+    read = Baseline(method="anchors", anchors=(2.0, 8.0)).apply(curve).shapes[0].y
     at = [np.median(y[np.argsort(np.abs(x - a), kind="stable")[:5]]) for a in (2.0, 8.0)]
     np.testing.assert_allclose(read, np.interp(x, [2.0, 8.0], at) + np.where(
         x < 2, (x - 2) * (at[1] - at[0]) / 6, np.where(x > 8, (x - 8) * (at[1] - at[0]) / 6, 0)
     ), rtol=1e-12)  # fmt: skip
-    through = Baseline(method="polynomial", order=2, anchors=anchors[:3], heights=heights[:3]).apply(curve).drawn
+    through = Baseline(method="polynomial", order=2, anchors=anchors[:3], heights=heights[:3]).apply(curve).shapes[0].y
     np.testing.assert_allclose(through, np.polyval(np.polyfit(anchors[:3], heights[:3], 2), x), rtol=1e-9)
-    band = Baseline(method="polynomial", order=1, low=2, high=5).apply(curve).drawn
+    band = Baseline(method="polynomial", order=1, low=2, high=5).apply(curve).shapes[0].y
     chosen = (x >= 2) & (x <= 5)
     np.testing.assert_allclose(band, np.polyval(np.polyfit(x[chosen], y[chosen], 1), x), rtol=1e-9)
-    level = Baseline(method="constant", low=2, high=5).apply(curve).drawn
+    level = Baseline(method="constant", low=2, high=5).apply(curve).shapes[0].y
     assert set(level) == {np.median(y[chosen])}
     short = cs.Curve(x[:21], y[:21])
     for method, widest in (("snip", Library(short.x).snip(short.y, max_half_window=10)[0]),
                            ("rolling ball", Library(short.x).rolling_ball(short.y, half_window=10)[0])):  # fmt: skip
-        np.testing.assert_allclose(Baseline(method=method, half_window=900).apply(short).drawn, widest, rtol=1e-12)
+        np.testing.assert_allclose(
+            Baseline(method=method, half_window=900).apply(short).shapes[0].y, widest, rtol=1e-12
+        )
     assert Baseline.fitted_to(curve).half_window == 20
     assert Baseline.fitted_to(cs.Curve(x[:40], y[:40])).half_window == 5
 
@@ -333,7 +335,7 @@ def test_what_is_left_out_keeps_its_u_or_gets_a_usual_one():
     flags[[3, 20]] = Flag.LEFT_OUT
     y = np.sin(x) + rng(0).normal(0, 0.1, 40)
     y[[3, 20]] = 99.0
-    known = through(Slot(id="s", step=Smooth(window=5)), cs.Curve(x, y, 0.1 + 0.01 * x, flags=flags), None).after
+    known = through(StepSlot(id="s", rule=Smooth(window=5)), cs.Curve(x, y, 0.1 + 0.01 * x, flags=flags), None).after
     np.testing.assert_allclose(known.u[[3, 20]], (0.1 + 0.01 * x)[[3, 20]])
     np.testing.assert_array_equal(known.y[[3, 20]], [99.0, 99.0])
     replicates = [cs.Curve(x, np.sin(x) + rng(k).normal(0, 0.1, 40)) for k in (1, 2, 3)]
@@ -342,7 +344,7 @@ def test_what_is_left_out_keeps_its_u_or_gets_a_usual_one():
         def family(self):
             return replicates
 
-    bare = through(Slot(id="s", step=Average()), cs.Curve(x, y, flags=flags), Family()).after
+    bare = through(StepSlot(id="s", rule=Average()), cs.Curve(x, y, flags=flags), Family()).after
     used = np.delete(np.arange(40), [3, 20])
     assert bare.u[3] == bare.u[20] == pytest.approx(np.median(bare.u[used]))
     np.testing.assert_array_equal(bare.y[[3, 20]], [99.0, 99.0])

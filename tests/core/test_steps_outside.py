@@ -247,19 +247,20 @@ def test_baselines_are_those_of_the_library(method):
     for x, _, _, y in shapes():
         passed = Baseline(method=method).apply(curve(x, y))
         expected = DIRECT[method](Library(x), y)[0]
-        np.testing.assert_allclose(passed.drawn, expected, rtol=1e-9)
+        np.testing.assert_allclose(passed.shapes[0].y, expected, rtol=1e-9)
         np.testing.assert_allclose(passed.curve.y, y - expected, atol=1e-9)
 
 
 def test_baselines_find_the_truth_and_anchors_are_followed():
     for x, _, base, y in shapes():
-        line = Baseline(method="arpls").apply(curve(x, y)).drawn
+        line = Baseline(method="arpls").apply(curve(x, y)).shapes[0].y
         assert np.sqrt(np.mean((line - base) ** 2)) < 0.35
         anchors = (30.0, 180.0, 280.0, 480.0, 620.0, 820.0, 970.0)
         drawn = (
             Baseline(method="anchors", anchors=anchors, heights=tuple(np.interp(anchors, x, base)))
             .apply(curve(x, y))
-            .drawn
+            .shapes[0]
+            .y
         )
         assert np.abs(drawn - base).max() < 0.35
         np.testing.assert_allclose(np.interp(anchors, x, drawn), np.interp(anchors, x, base), rtol=1e-3)

@@ -95,7 +95,7 @@ def test_damage_is_named_and_nothing_is_opened(study, tmp_path):
     rewritten(path, **{"study.json": json.dumps(bad)})
     opens("names a record or a channel that is not there")
     bad = json.loads(json.dumps(document))
-    bad["curves"][EXAMPLE]["slots"][0]["step"]["step"] = "explode"
+    bad["curves"][EXAMPLE]["slots"][0]["rule"]["step"] = "explode"
     rewritten(path, **{"study.json": json.dumps(bad)})
     opens("There is no step 'explode'")
     rewritten(path, **{"study.json": None})

@@ -17,7 +17,7 @@ from curvesieve.core.models import Model
 from curvesieve.core.models.areas import tie_of_area, with_areas
 from curvesieve.core.numerals import numbers_in
 from curvesieve.core.record import Channel, Record, Source
-from curvesieve.core.steps import Sieve, Slot
+from curvesieve.core.steps import Sieve, StepSlot
 from curvesieve.core.steps.level import Zero
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.smooth import Smooth
@@ -180,10 +180,10 @@ def test_a_family_is_passed_alike_by_one_process_and_by_many(monkeypatch):
     study = study_of(*ys)
     ids = [curve.id for curve in study.document.curves]
     steps = (
-        Slot(id="a", step=Smooth(window=5)),
-        Slot(id="b", step=Zero(by="band", low=1, high=2), on=False),
-        Slot(id="c", step=LeaveOut(rule="y > 3.9"), name="mine"),
-        Slot(id="d", step=Zero(by="band", low=90, high=91)),  # cannot work: its reason comes back, too
+        StepSlot(id="a", rule=Smooth(window=5)),
+        StepSlot(id="b", rule=Zero(by="band", low=1, high=2), on=False),
+        StepSlot(id="c", rule=LeaveOut(rule="y > 3.9"), name="mine"),
+        StepSlot(id="d", rule=Zero(by="band", low=90, high=91)),  # cannot work: its reason comes back, too
     )
     for id_ in ids:
         study = edits.set_sieve(id_, steps)(study)
@@ -379,7 +379,10 @@ def test_points_that_share_an_x_become_their_weighted_mean(with_u):
 
 def test_a_sieve_says_what_is_on_and_passes_in_order():
     sieve = Sieve(
-        (Slot(id="a", step=Zero(by="value", value=2.0)), Slot(id="b", step=Zero(by="value", value=5.0), on=False))
+        (
+            StepSlot(id="a", rule=Zero(by="value", value=2.0)),
+            StepSlot(id="b", rule=Zero(by="value", value=5.0), on=False),
+        )
     )
     made = sieve(cs.Curve(X, X))
     np.testing.assert_allclose(made.curve.y, X - 2)

@@ -61,7 +61,7 @@ def list_steps(as_json: bool) -> int:
     if as_json:
         rows = [
             {
-                "step": slug, "label": step.label, "intent": step.intent, "summary": step.summary,
+                "step": slug, "label": step.label, "intent": step.group, "summary": step.summary,
                 "reference": step.reference, "schema": step.model_json_schema(),
             }
             for slug, step in steps.items()
@@ -69,7 +69,7 @@ def list_steps(as_json: bool) -> int:
         print(json.dumps(rows, ensure_ascii=False, indent=1))
         return 0
     for slug, step in steps.items():
-        print(f"{slug:<20} {step.intent:<10} {step.summary}")
+        print(f"{slug:<20} {step.group:<10} {step.summary}")
         for name, info in step.model_fields.items():
             print(f"    {name:<14} {info.default!r:<14} {info.description}")
     return 0

@@ -45,7 +45,7 @@ def pass_file(options: argparse.Namespace) -> int:
     made = sieve(curve, _OtherFiles(path.parent))
     said = [
         {
-            "step": trail.slot.step.slug,
+            "step": trail.slot.rule.slug,
             "points_in": len(trail.before),
             "points_out": len(trail.after),
             "caught": len(trail.caught),
@@ -56,7 +56,7 @@ def pass_file(options: argparse.Namespace) -> int:
     ]
     for number, trail in enumerate(made.trail, 1):
         if trail.problem:
-            print(f"curvesieve: step {number}, {trail.slot.step.slug}, let all pass: {trail.problem}", file=sys.stderr)
+            print(f"curvesieve: step {number}, {trail.slot.rule.slug}, let all pass: {trail.problem}", file=sys.stderr)
     if options.out:
         about = (("source", path.name), ("sha256", source.sha256), ("steps", sieve.written()))
         write_bytes(Path(options.out), write(of_curve(made.curve, path.name, about), Path(options.out).suffix))

@@ -103,7 +103,7 @@ def registry() -> Any:
 
 
 @dataclass(frozen=True)
-class Measure:
+class InBase:
     """A unit against the base units of its kind: base value = value·factor + offset.
 
     `powers` are the (base symbol, power) pairs, sorted; a unit that is not known is a base of its own.
@@ -115,11 +115,11 @@ class Measure:
 
 
 @lru_cache(maxsize=1024)
-def measure(unit: str) -> Measure:
-    """What a unit measures and how large it is; a plain number for no unit. Never fails: see `Measure`."""
+def in_base(unit: str) -> InBase:
+    """What a unit measures and how large it is; a plain number for no unit. Never fails: see `InBase`."""
     parts = factors(unit)
     if parts is None:
-        return Measure(1.0, 0.0, ((unit.strip(), Fraction(1)),))
+        return InBase(1.0, 0.0, ((unit.strip(), Fraction(1)),))
     factor, offset = 1.0, 0.0
     powers: dict[str, Fraction] = {}
     for symbol, power in parts:
@@ -135,17 +135,17 @@ def measure(unit: str) -> Measure:
         for base, exponent in one.unit_items():
             if base != "radian":  # an angle is a plain number in formulas
                 powers[base] = powers.get(base, Fraction(0)) + Fraction(exponent).limit_denominator(1000) * power
-    return Measure(factor, offset, tuple(sorted((base, power) for base, power in powers.items() if power)))
+    return InBase(factor, offset, tuple(sorted((base, power) for base, power in powers.items() if power)))
 
 
 def has_own_zero(unit: str) -> bool:
     """Whether a unit counts from a zero of its own, as °C does: its numbers have differences, but no ratios or sums."""
-    return measure(unit).offset != 0
+    return in_base(unit).offset != 0
 
 
 def of_difference(unit: str) -> tuple[float, str]:
     """What the difference of two values is multiplied by, and its unit: kelvin for °C and °F, else the same."""
-    return (measure(unit).factor, "K") if has_own_zero(unit) else (1.0, unit)
+    return (in_base(unit).factor, "K") if has_own_zero(unit) else (1.0, unit)
 
 
 def read_change(text: str) -> tuple[str, str]:

@@ -16,8 +16,8 @@ from curvesieve.app.canvas.menu import rows_at
 from curvesieve.app.canvas.model_view import ModelView
 from curvesieve.app.canvas.plot import Plot
 from curvesieve.app.canvas.ranges import frame_of, go_to, is_in_sight, show_whole
+from curvesieve.app.canvas.rule_handles import RuleHandles
 from curvesieve.app.canvas.scene import Scene, scene_of
-from curvesieve.app.canvas.step_handles import StepHandles
 from curvesieve.app.canvas.strip import CatchStrip
 from curvesieve.app.session import MODEL, RECORDED, Session, View
 from curvesieve.app.widgets.basics import Elided, button
@@ -112,9 +112,9 @@ class Canvas(QWidget):
         self.layers = Layers(self.plot)
         self.model = ModelView(self.session, self.plot, self.layers, self)
         self.model.hint.connect(self.hint)
-        self.step_handles = StepHandles(self.plot)
-        self.step_handles.moving.connect(self._step_moving)
-        self.step_handles.moved.connect(self._step_moved)
+        self.rule_handles = RuleHandles(self.plot)
+        self.rule_handles.moving.connect(self._step_moving)
+        self.rule_handles.moved.connect(self._step_moved)
         self.plot.box.lassoed.connect(self._lassoed)
         self.plot.box.double_clicked.connect(self._double_clicked)
         self.plot.box.band_dragged.connect(self._band_drawn)
@@ -152,9 +152,9 @@ class Canvas(QWidget):
         model = self.session.modelling.model_shown() if self.session.view.stage == MODEL else Model()
         self.model.show(scene, model)
         if scene.trail is not None:
-            self.step_handles.show(scene.trail)
+            self.rule_handles.show(scene.trail.slot.rule, scene.trail.before, scene.trail.shapes)
         else:
-            self.step_handles.hide()
+            self.rule_handles.hide()
         self.strip.show_scene(scene, model)
         self.layers.mark_reading(model, self.model.chosen_peak)
         self.say_hint()
@@ -166,7 +166,7 @@ class Canvas(QWidget):
     def _clear(self) -> None:
         self.layers.clear()
         self.model.show(None, Model())
-        self.step_handles.hide()
+        self.rule_handles.hide()
         self.title.setMaximumWidth(400)
         self.title.set("No curve yet")
         self.facts.set("")
@@ -189,7 +189,7 @@ class Canvas(QWidget):
         trails, view = scene.made.trail, self.session.view
         place = next((i for i, trail in enumerate(trails) if trail.slot.id == view.stage), len(trails))
         rows = [("against input", ""), ("against record", RECORDED)]
-        rows += [(f"against {t.slot.name or t.slot.step.label}", t.slot.id) for t in trails[:place]]
+        rows += [(f"against {t.slot.name or t.slot.rule.label}", t.slot.id) for t in trails[:place]]
         self.against.clear()
         for text, stage in rows:
             self.against.addItem(text, stage)
@@ -204,18 +204,18 @@ class Canvas(QWidget):
         if self._scene is None:
             return
         stage = self.session.view.stage
-        step = self._scene.trail.slot.step if self._scene.trail is not None else None
+        step = self._scene.trail.slot.rule if self._scene.trail is not None else None
         if isinstance(step, LeaveOut):
             self.hint.emit(HINTS["points"])
         else:
-            self.hint.emit(HINTS[stage] if stage in HINTS else self.step_handles.hint or HINTS["step"])
+            self.hint.emit(HINTS[stage] if stage in HINTS else self.rule_handles.hint or HINTS["step"])
 
     def restyle(self) -> None:
         """Takes on the colours of another scheme."""
         self.plot.restyle()
         self.strip.restyle()
         self.model.band.restyle()
-        self.step_handles.restyle()
+        self.rule_handles.restyle()
         self.model.forget_handles()
         self.refresh()
 
@@ -296,7 +296,7 @@ class Canvas(QWidget):
         menu_of(self, rows_at(self, self.plot.unmap_x(x), self.plot.unmap_y(y))).popup(at)
 
     def _double_clicked(self, x: float, y: float) -> None:
-        if self._scene is not None and not self.step_handles.double_click(x, y):
+        if self._scene is not None and not self.rule_handles.double_click(x, y):
             self.add_peak_at(self.plot.unmap_x(x))
 
     def add_peak_at(self, x: float) -> None:
@@ -311,7 +311,7 @@ class Canvas(QWidget):
         if self._scene is None:
             return
         low, high = self.plot.unmap_x(low), self.plot.unmap_x(high)
-        if self.step_handles.draw_band(low, high, finished):
+        if self.rule_handles.draw_band(low, high, finished):
             return
         if self.session.view.stage != MODEL:
             self.session.look_at_stage(MODEL)
@@ -327,11 +327,11 @@ class Canvas(QWidget):
         if step.effort(scene.trail.before) <= _MOST_LIVE:
             made = preview(self.session.study, curve_id, scene.trail, step)
             if not made.problem:
-                self.layers.show_preview(made.before, made.after, made.drawn)
+                self.layers.show_preview(made.after, made.shapes)
 
     def _step_moved(self, step: Step) -> None:
         trail, curve_id = self._scene.trail if self._scene else None, self.session.view.curve
-        if trail is not None and curve_id is not None and step != trail.slot.step:
+        if trail is not None and curve_id is not None and step != trail.slot.rule:
             self.session.apply(edits.change_step(curve_id, trail.slot.id, step), f"drag {step.label}")
 
     def _lassoed(self, outline: object) -> None:

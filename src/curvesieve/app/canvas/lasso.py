@@ -13,7 +13,7 @@ from curvesieve.core.study import edits
 
 def leave_out(session: Session, scene: Scene, plot: Plot, outline: object) -> None:
     """Hands the points within an outline to the Leave out step in hand, or to a new one."""
-    trail = scene.trail if scene.trail and isinstance(scene.trail.slot.step, LeaveOut) else None
+    trail = scene.trail if scene.trail and isinstance(scene.trail.slot.rule, LeaveOut) else None
     curve = trail.before if trail is not None else scene.after
     inside = within(np.asarray(outline), plot.map_x(curve.x), plot.map_y(curve.y))
     if not inside.any():
@@ -24,9 +24,9 @@ def leave_out(session: Session, scene: Scene, plot: Plot, outline: object) -> No
 
 def leave_out_points(session: Session, scene: Scene, chosen: set[float]) -> None:
     """Hands points, given by their x, to the Leave out step in hand, or to a new one."""
-    trail = scene.trail if scene.trail and isinstance(scene.trail.slot.step, LeaveOut) else None
+    trail = scene.trail if scene.trail and isinstance(scene.trail.slot.rule, LeaveOut) else None
     if trail is not None:
-        step = trail.slot.step
+        step = trail.slot.rule
         assert isinstance(step, LeaveOut)
         changed = step.model_copy(update={"points": tuple(sorted(set(step.points) ^ chosen))})
         session.apply(edits.change_step(scene.entry.id, trail.slot.id, changed), "leave points out")

@@ -7,11 +7,13 @@ import pyqtgraph as pg
 
 from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.canvas.scene import Scene
+from curvesieve.app.canvas.shapes import Drawing
 from curvesieve.app.canvas.trace import Trace
 from curvesieve.app.theme.tokens import colour, palette
-from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.curve import Curve
 from curvesieve.core.models import Model
 from curvesieve.core.models.lines import ModelLines, width_of
+from curvesieve.core.shapes import Shape
 
 _MOST_RINGS = 40
 """More points than these are marked small, or their rings would hide the curve."""
@@ -23,7 +25,7 @@ class Layers:
     def __init__(self, plot: Plot) -> None:
         self.plot = plot
         self.ghost, self.ink = Trace(plot, 0), Trace(plot, 10)
-        self.taken = Trace(plot, 12)
+        self.drawing = Drawing(plot)
         self.background, self.total = Trace(plot, 25), Trace(plot, 30)
         self.peaks: dict[int, Trace] = {}
         self.rings = pg.ScatterPlotItem(size=9, symbol="o", pxMode=True)
@@ -35,8 +37,9 @@ class Layers:
         plot.addItem(self.spot, ignoreBounds=True)
 
     def clear(self) -> None:
-        for trace in (self.ghost, self.ink, self.taken, self.background, self.total, *self.peaks.values()):
+        for trace in (self.ghost, self.ink, self.background, self.total, *self.peaks.values()):
             trace.clear()
+        self.drawing.show(())
         self.rings.setData([], [])
         self.spot.hide()
 
@@ -47,7 +50,7 @@ class Layers:
         else:
             self.ghost.set(scene.before.x, scene.before.y, pen("ghost", 1.3), measured=True)
         self.ink.set(scene.after.x, scene.after.y, pen("ink", 1.3), measured=True, u=scene.after.u)
-        self._show_drawn(scene.before, scene.drawn)
+        self.drawing.show(scene.shapes)
         few = scene.caught_x.size <= _MOST_RINGS
         self.rings.setData(
             size=9 if few else 4,
@@ -55,16 +58,10 @@ class Layers:
             pen=pen("rust", 1.8 if few else 1.0), brush=None,
         )  # fmt: skip
 
-    def _show_drawn(self, before: Curve | None, drawn: Floats | None) -> None:
-        if before is None or drawn is None:
-            self.taken.clear()
-        else:
-            self.taken.set(before.x, drawn, pen("rust", 1.8, dashed=True))
-
-    def show_preview(self, before: Curve, after: Curve, drawn: Floats | None) -> None:
+    def show_preview(self, after: Curve, shapes: tuple[Shape, ...]) -> None:
         """What a step that is being dragged would do."""
         self.ink.set(after.x, after.y, pen("ink", 1.3), measured=True, u=after.u)
-        self._show_drawn(before, drawn)
+        self.drawing.show(shapes)
 
     def show_model(self, lines: ModelLines | None, chosen: int) -> None:
         """The model's sum, its background and its peaks, the chosen one stronger; None takes them away."""

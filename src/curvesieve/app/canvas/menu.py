@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from curvesieve.app.canvas.lasso import leave_out_points
-from curvesieve.app.canvas.step_handles import rounded
+from curvesieve.app.canvas.rule_handles import rounded
 from curvesieve.app.session import MODEL, RECORDED
 from curvesieve.app.widgets.menu import MenuRow
 from curvesieve.core import units

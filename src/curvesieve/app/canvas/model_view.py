@@ -12,8 +12,8 @@ from curvesieve.app.canvas.gaps import GapMarks, redrawn
 from curvesieve.app.canvas.layers import Layers
 from curvesieve.app.canvas.peaks import PeakHandles, Shape
 from curvesieve.app.canvas.plot import Plot
+from curvesieve.app.canvas.rule_handles import rounded
 from curvesieve.app.canvas.scene import Scene
-from curvesieve.app.canvas.step_handles import rounded
 from curvesieve.app.session import MODEL, Session
 from curvesieve.core import units
 from curvesieve.core.models import Model

@@ -8,6 +8,7 @@ import numpy as np
 
 from curvesieve.app.session import MODEL, RECORDED, View
 from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.shapes import Shape
 from curvesieve.core.steps import Trail
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, Study
@@ -22,8 +23,8 @@ class Scene:
     before: Curve | None
     after: Curve
     trail: Trail | None
-    drawn: Floats | None
-    """A line over the points before, such as the baseline that was taken off."""
+    shapes: tuple[Shape, ...]
+    """What the step in hand drew over the points before, such as the baseline that was taken off."""
     caught_x: Floats
     caught_y: Floats
 
@@ -35,7 +36,7 @@ def scene_of(study: Study, view: View, made: Sieved | None) -> Scene | None:
     entry = study.entry(view.curve)
     made = made or Sieved(study.recorded(view.curve), ())
     if view.stage == RECORDED:
-        return Scene(entry, made, None, made.recorded, None, None, np.empty(0), np.empty(0))
+        return Scene(entry, made, None, made.recorded, None, (), np.empty(0), np.empty(0))
     shown = made.trail
     trail = next((t for t in made.trail if t.slot.id == view.stage), None)
     before: Curve | None = made.recorded if made.trail else None
@@ -48,14 +49,14 @@ def scene_of(study: Study, view: View, made: Sieved | None) -> Scene | None:
         before = _stage(made, view.against)
     if before is not None and not _same_axes(before, after):
         before = None  # another quantity: it has no place on these axes
-    drawn = trail.drawn if trail is not None and before is trail.before else None
+    shapes = trail.shapes if trail is not None and before is trail.before else ()
     # Points outside a kept range are no faults; only patched ones are ringed.
     rings = [(t.before.x[t.caught.points], t.before.y[t.caught.points]) for t in shown if _is_patch(t)]
     x = np.concatenate([r[0] for r in rings]) if rings else np.empty(0)
     y = np.concatenate([r[1] for r in rings]) if rings else np.empty(0)
     if after.x.size and before is None:
         x = y = np.empty(0)
-    return Scene(entry, made, before, after, trail, drawn, x, y)
+    return Scene(entry, made, before, after, trail, shapes, x, y)
 
 
 def _stage(made: Sieved, stage: str) -> Curve:

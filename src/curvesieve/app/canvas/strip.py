@@ -121,7 +121,7 @@ class CatchStrip(QWidget):
         if trail is not None:
             points = trail.caught.points
             x, y = trail.before.x[points], trail.before.y[points]
-            title = f"CATCH  ·  {trail.slot.step.label}: {trail.message}"
+            title = f"CATCH  ·  {trail.slot.rule.label}: {trail.message}"
             if not points.size and trail.after.x.size == trail.before.x.size and _same_x(trail):
                 self.show_taken(trail.before.x, trail.before.y - trail.after.y, title)
             else:

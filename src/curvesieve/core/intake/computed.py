@@ -165,7 +165,7 @@ def compute(record: Record, wanted: ComputedChannel, own: Sequence[Quantity] = (
     channels = {name: channel for name, channel in _channels(record).items() if name in _names_used(formula)}
     unit_of = {name: channel.unit for name, channel in channels.items()} | {q.name: q.unit for q in given}
     unit = _result_unit(formula, unit_of, wanted)
-    target = units.measure(unit)
+    target = units.in_base(unit)
     values = {name: _in_base(channel.values, channel.unit) for name, channel in channels.items()}
     constants = {quantity.name: _in_base(np.asarray(quantity.value), quantity.unit) for quantity in given}
     everything = dict.fromkeys(formula.variables, 0.0) | values | constants
@@ -189,14 +189,14 @@ def _names_used(formula: Formula) -> set[str]:
 
 
 def _in_base(values: np.ndarray, unit: str) -> np.ndarray:
-    measure = units.measure(unit)
+    measure = units.in_base(unit)
     return np.asarray(values * measure.factor + measure.offset)
 
 
 def _result_unit(formula: Formula, unit_of: dict[str, str], wanted: ComputedChannel) -> str:
-    powers = dimension(formula, {name: units.measure(unit).powers for name, unit in unit_of.items()})
+    powers = dimension(formula, {name: units.in_base(unit).powers for name, unit in unit_of.items()})
     if wanted.unit:
-        if units.measure(wanted.unit).powers != powers:
+        if units.in_base(wanted.unit).powers != powers:
             raise InputError(
                 f"{wanted.name}: the formula gives {said(powers)}, which cannot be expressed in {wanted.unit}."
             )
@@ -205,11 +205,11 @@ def _result_unit(formula: Formula, unit_of: dict[str, str], wanted: ComputedChan
         return ""
     own = dimension(formula, {name: _own_powers(unit) for name, unit in unit_of.items()}, strict=False)
     text = " ".join(f"{symbol}{'' if power == 1 else power}" for symbol, power in own)
-    if any(power.denominator > 1 for _, power in own) or units.measure(text).powers != powers:
+    if any(power.denominator > 1 for _, power in own) or units.in_base(text).powers != powers:
         text = _base_unit(powers)
-    found = units.measure(text)
+    found = units.in_base(text)
     for name in _PREFERRED:
-        if units.measure(name).powers == powers and np.isclose(units.measure(name).factor, found.factor, rtol=1e-12):
+        if units.in_base(name).powers == powers and np.isclose(units.in_base(name).factor, found.factor, rtol=1e-12):
             return name
     return text
 
@@ -234,5 +234,5 @@ def _spread(formula: Formula, values: Mapping[str, Any], given: Sequence[Quantit
     for name, slope in zip(formula.parameters, slopes, strict=True):
         quantity = next(q for q in given if q.name == name)
         if quantity.u:
-            total += (np.broadcast_to(slope, (rows,)) * quantity.u * units.measure(quantity.unit).factor) ** 2
+            total += (np.broadcast_to(slope, (rows,)) * quantity.u * units.in_base(quantity.unit).factor) ** 2
     return np.sqrt(total)

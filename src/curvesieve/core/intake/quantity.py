@@ -73,7 +73,7 @@ def _read(text: str) -> tuple[float, float | None, str]:
     if not unit:
         return value, spread, spread_unit
     if spread_unit and spread_unit != unit:
-        one, other = units.measure(spread_unit), units.measure(unit)
+        one, other = units.in_base(spread_unit), units.in_base(unit)
         if one.powers != other.powers:
             raise ValueError(f"“{spread_unit}” and “{unit}” measure different things")
         spread *= one.factor / other.factor

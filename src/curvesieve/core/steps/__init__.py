@@ -4,9 +4,9 @@ A new step is a class in one of the intent modules; `base.MODULES` names them. T
 asked for that is not known yet, as most sessions use few of them.
 """
 
-from curvesieve.core.steps.base import Caught, Others, Passed, Step, StepField, parse_step, registered_steps
-from curvesieve.core.steps.sieve import Sieve, Slot, Trail
+from curvesieve.core.steps.base import Caught, Others, Passed, Step, parse_step, registered_steps
+from curvesieve.core.steps.sieve import Sieve, StepSlot, Trail
 
 __all__ = [
-    "Caught", "Others", "Passed", "Sieve", "Slot", "Step", "StepField", "Trail", "parse_step", "registered_steps",
+    "Caught", "Others", "Passed", "Sieve", "Step", "StepSlot", "Trail", "parse_step", "registered_steps",
 ]  # fmt: skip

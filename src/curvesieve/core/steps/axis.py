@@ -12,7 +12,8 @@ from pydantic import model_validator
 from curvesieve.core import units
 from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step, StepField
+from curvesieve.core.rules import Band, RuleField
+from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step
 from curvesieve.core.steps.carry import carried, drawn_u
 from curvesieve.core.steps.lines import OWN, TABLES, lines_of, nearest_lines
 
@@ -48,20 +49,20 @@ class CalibrateX(Step):
 
     slug = "calibrate-x"
     label = "Calibrate x"
-    intent = "re-axis"
+    group = "re-axis"
     left_out = "by itself"
     summary = "Bring measured lines to their reference positions"
     words = "calibration standard shift axis correct wavelength"
     reference = "reference lines: see `lines`"
 
-    measured: tuple[float, ...] = StepField((), label="measured lines", unit="x", help="Positions found on this curve.")
-    references: tuple[float, ...] = StepField(
+    measured: tuple[float, ...] = RuleField((), label="measured lines", unit="x", help="Positions found on this curve.")
+    references: tuple[float, ...] = RuleField(
         (), label="reference lines", unit="x", help="Where they belong; empty: the nearest lines of the table."
     )
-    table: str = StepField("none", label="table", help="Lines to take the nearest from.", examples=list(TABLES))
-    order: int = StepField(0, label="order", ge=0, le=5, help="0 shifts, 1 shifts and stretches, 2 and more bend.")
+    table: str = RuleField("none", label="table", help="Lines to take the nearest from.", examples=list(TABLES))
+    order: int = RuleField(0, label="order", ge=0, le=5, help="0 shifts, 1 shifts and stretches, 2 and more bend.")
 
-    carried: tuple[str, tuple[float, ...]] | None = StepField(
+    carried: tuple[str, tuple[float, ...]] | None = RuleField(
         None, label="carried lines", carried=True, help="Name and positions of a table of one's own that is in use."
     )
 
@@ -116,7 +117,7 @@ class CalibrateX(Step):
         return f"{counted(len(self.measured), 'line')}, order {self.order}"
 
 
-Kind = Literal["nearest", "previous", "linear", "quadratic", "cubic spline", "pchip", "akima"]
+Between = Literal["nearest", "previous", "linear", "quadratic", "cubic spline", "pchip", "akima"]
 
 
 class Resample(Step):
@@ -127,13 +128,14 @@ class Resample(Step):
 
     slug = "resample"
     label = "Resample"
-    intent = "re-axis"
+    group = "re-axis"
     summary = "Onto a regular grid, another curve's x, or given x"
     words = "interpolate grid regrid rebin even spacing common x align"
+    handles = (Band(when="onto: grid"),)
 
-    onto: Literal["grid", "another curve", "given x"] = StepField("grid", label="onto", help="Which x the points get.")
-    method: Kind = StepField("linear", label="method", help="How values between points are found.")
-    spacing: float | None = StepField(
+    onto: Literal["grid", "another curve", "given x"] = RuleField("grid", label="onto", help="Which x the points get.")
+    method: Between = RuleField("linear", label="method", help="How values between points are found.")
+    spacing: float | None = RuleField(
         None,
         label="step",
         unit="x",
@@ -141,19 +143,19 @@ class Resample(Step):
         help="Distance of the grid; empty: as many points as now.",
         when="onto: grid",
     )
-    low: float | None = StepField(
+    low: float | None = RuleField(
         None, label="low", unit="x", help="First x of the grid; empty: the curve's.", when="onto: grid"
     )
-    high: float | None = StepField(
+    high: float | None = RuleField(
         None, label="high", unit="x", help="Last x of the grid; empty: the curve's.", when="onto: grid"
     )
-    donor: str = StepField(
+    donor: str = RuleField(
         "", label="curve", help="The label of the curve whose x is used.", when="onto: another curve", donor=True
     )
-    values: tuple[float, ...] = StepField(
+    values: tuple[float, ...] = RuleField(
         (), label="x values", unit="x", help="The x to make points at.", when="onto: given x"
     )
-    beyond: bool = StepField(False, label="beyond the ends", help="Go on beyond the measured x (a guess, not a value).")
+    beyond: bool = RuleField(False, label="beyond the ends", help="Go on beyond the measured x (a guess, not a value).")
 
     def apply(self, curve: Curve) -> Passed:
         return self.apply_among(curve, ALONE)

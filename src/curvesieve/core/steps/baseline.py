@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, Self
 
 import numpy as np
 from pydantic import model_validator
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.steps.base import Caught, Passed, Step, StepField
+from curvesieve.core.rules import Anchors, Band, Handle, RuleField
+from curvesieve.core.shapes import Line
+from curvesieve.core.steps.base import Caught, Passed
 from curvesieve.core.steps.level import in_band
 from curvesieve.core.steps.trim import Banded
 
@@ -23,7 +25,7 @@ class Baseline(Banded):
 
     slug = "baseline"
     label = "Baseline"
-    intent = "level"
+    group = "level"
     left_out = "shifted"
     summary = "Take off a constant, polynomial, least-squares or drawn baseline"
     words = "background subtract drift fluorescence detrend"
@@ -32,32 +34,33 @@ class Baseline(Banded):
         "(2010) 1138; SNIP: Ryan et al., Nucl. Instrum. Methods B 34 (1988) 396 (references from memory); computed by "
         "pybaselines"
     )
+    handles = (Band(when="method: constant, polynomial"), Anchors(when="method: anchors, polynomial"))
 
     method: Literal[
         "constant", "polynomial", "anchors", "als", "arpls", "airpls", "snip", "rolling ball", "rubber band"
-    ] = StepField("arpls", label="method", help="How the baseline is found.")
-    stiffness: float = StepField(
+    ] = RuleField("arpls", label="method", help="How the baseline is found.")
+    stiffness: float = RuleField(
         5.0, label="stiffness", ge=0, le=15, help="log10 of λ: larger is straighter.", when="method: als, arpls, airpls"
     )
-    asymmetry: float = StepField(
+    asymmetry: float = RuleField(
         0.01, label="asymmetry", gt=0, lt=1, help="Weight of points above the baseline.", when="method: als"
     )
-    half_window: int = StepField(
+    half_window: int = RuleField(
         40, label="half window", unit="points", ge=1, le=100_000, help="Half the width of what is kept.",
         when="method: snip, rolling ball",
     )  # fmt: skip
-    order: int = StepField(2, label="order", ge=0, le=12, help="Order of the polynomial.", when="method: polynomial")
-    low: float | None = StepField(
+    order: int = RuleField(2, label="order", ge=0, le=12, help="Order of the polynomial.", when="method: polynomial")
+    low: float | None = RuleField(
         None, label="low", unit="x", help="Where the range for the level begins.", when="method: constant, polynomial"
     )
-    high: float | None = StepField(
+    high: float | None = RuleField(
         None, label="high", unit="x", help="Where it ends.", when="method: constant, polynomial"
     )
-    anchors: tuple[float, ...] = StepField(
+    anchors: tuple[float, ...] = RuleField(
         (), label="anchors", unit="x", help="x of the anchors: double-click the plot to add or remove, drag to move.",
         when="method: anchors, polynomial",
     )  # fmt: skip
-    heights: tuple[float, ...] = StepField(
+    heights: tuple[float, ...] = RuleField(
         (), label="heights", unit="y", help="y of the anchors; empty: that of the curve around them.",
         when="method: anchors, polynomial",
     )  # fmt: skip
@@ -75,7 +78,9 @@ class Baseline(Banded):
                 f"the {self.method} baseline has no value everywhere; choose another method or other values."
             )
         said = f"baseline of {line.min():.4g} to {line.max():.4g} taken off"
-        return Passed(curve.with_y(curve.y - line, curve.u, curve.flags), Caught(), said, drawn=line)
+        return Passed(
+            curve.with_y(curve.y - line, curve.u, curve.flags), Caught(), said, shapes=(Line(curve.x, line, "taken"),)
+        )
 
     def line(self, curve: Curve) -> Floats:
         """The baseline at the curve's points."""
@@ -153,10 +158,15 @@ class Baseline(Banded):
         fresh = np.concatenate([[True], np.diff(x) > 0])
         return x[fresh], y[fresh]
 
+    def handles_now(self) -> tuple[Handle, ...]:
+        """A polynomial goes through a band, or through anchors as soon as there are any."""
+        gone = (Band if self.anchors else Anchors) if self.method == "polynomial" else ()
+        return tuple(handle for handle in super().handles_now() if not isinstance(handle, gone))
+
     def digest(self) -> str:
         return self.method
 
     @classmethod
-    def fitted_to(cls, curve: Curve) -> Step:
+    def fitted_to(cls, curve: Curve) -> Self:
         """Windows in step with the number of points."""
         return cls(half_window=max(5, len(curve) // 20))

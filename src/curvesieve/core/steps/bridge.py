@@ -12,7 +12,9 @@ from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.formula import Formula, compile_formula, evaluate, parse
 from curvesieve.core.models import is_known, term_of
-from curvesieve.core.steps.base import Caught, Passed, StepField
+from curvesieve.core.rules import Band, Flanks, RuleField
+from curvesieve.core.shapes import Line
+from curvesieve.core.steps.base import Caught, Passed
 from curvesieve.core.steps.trim import Banded
 
 LAWS = ("line", "polynomial", "spline", "pchip", "exponential", "double exponential")
@@ -44,24 +46,25 @@ class Bridge(Banded):
 
     slug = "bridge"
     label = "Bridge"
-    intent = "repair"
+    group = "repair"
     left_out = "by itself"
     summary = "Replace a faulty band by a curve fitted to its flanks"
     words = "interpolate gap patch fill repair glitch artefact"
     reference = "least squares and propagation of uncertainty, JCGM 100:2008, 5.2.2"
+    handles = (Band(opens=(0.45, 0.55)), Flanks())
 
-    low: float | None = StepField(None, label="low", unit="x", help="Where the fault begins.")
-    high: float | None = StepField(None, label="high", unit="x", help="Where the fault ends.")
-    law: str = StepField(
+    low: float | None = RuleField(None, label="low", unit="x", help="Where the fault begins.")
+    high: float | None = RuleField(None, label="high", unit="x", help="Where the fault ends.")
+    law: str = RuleField(
         "line", label="law",
         help="line, polynomial, spline, pchip, exponential, double exponential, a library term, or a formula in x.",
         examples=list(LAWS),
     )  # fmt: skip
-    flank: float | None = StepField(
+    flank: float | None = RuleField(
         None, label="flank", unit="x", gt=0, help="Width used on each side; empty: as wide as the fault."
     )
-    order: int = StepField(3, label="order", ge=1, le=9, help="Order of the polynomial.", when="law: polynomial")
-    ends: Literal["as fitted", "value", "value and slope"] = StepField(
+    order: int = RuleField(3, label="order", ge=1, le=9, help="Order of the polynomial.", when="law: polynomial")
+    ends: Literal["as fitted", "value", "value and slope"] = RuleField(
         "value", label="ends meet in", help="What must agree with the flanks where the bridge begins and ends."
     )
 
@@ -96,8 +99,9 @@ class Bridge(Banded):
         flags = np.where(inside, curve.flags | Flag.PATCHED, curve.flags).astype(np.uint8)
         points = np.flatnonzero(inside)
         said = f"{counted(points.size, 'point')} bridged; flanks of {len(flanks):,} points, residual {sigma:.3g}"
-        shown = np.where(left | right | inside, span.value(curve.x), np.nan)
-        return Passed(curve.with_y(y, u, flags), Caught(points, patched), said, drawn=shown)
+        shown = left | right | inside
+        line = Line(curve.x[shown], span.value(curve.x[shown]), "taken")
+        return Passed(curve.with_y(y, u, flags), Caught(points, patched), said, shapes=(line,))
 
     def _band(self, curve: Curve) -> tuple[float, float]:
         if self.low is None or self.high is None:

@@ -10,8 +10,10 @@ import numpy as np
 from curvesieve.core import units
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.rules import RuleField
+from curvesieve.core.shapes import Line
 from curvesieve.core.steps.axis import in_units, interpolator
-from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step, StepField
+from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step
 from curvesieve.core.steps.carry import carried
 from curvesieve.core.steps.level import in_kelvin
 
@@ -25,18 +27,18 @@ class Combine(Step):
 
     slug = "combine"
     label = "Combine"
-    intent = "combine"
+    group = "combine"
     left_out = "by itself"
     summary = "Subtract, add or divide by another curve"
     words = "blank reference background subtract difference ratio correct"
 
-    operation: Literal["subtract", "add", "multiply", "divide"] = StepField(
+    operation: Literal["subtract", "add", "multiply", "divide"] = RuleField(
         "subtract", label="operation", help="What is done with the other curve."
     )
-    donor: str = StepField(
+    donor: str = RuleField(
         "", label="curve", help="The label of the other curve; at the command line, its file.", donor=True
     )
-    factor: float = StepField(1.0, label="factor", help="The other curve is multiplied by it first.")
+    factor: float = RuleField(1.0, label="factor", help="The other curve is multiplied by it first.")
 
     def apply(self, curve: Curve) -> Passed:
         return self.apply_among(curve, ALONE)
@@ -73,12 +75,9 @@ class Combine(Step):
         said = f"{self.operation} {self.donor}" + (
             f"; {counted(gone.size, 'point')} beyond its ends dropped" if gone.size else ""
         )
-        drawn = None
-        if self.operation in ("subtract", "add"):
-            drawn = np.full(len(curve), np.nan)
-            drawn[keep] = other
+        shapes = (Line(made.x, other, "taken"),) if self.operation in ("subtract", "add") else ()
         result = replace(made.with_y(y, u, made.flags), y_unit=unit)
-        return Passed(result, Caught(gone, np.full(gone.size, np.nan)), said, drawn=drawn)
+        return Passed(result, Caught(gone, np.full(gone.size, np.nan)), said, shapes=shapes)
 
     def _on_one_scale(self, curve: Curve, donor: Curve) -> tuple[Curve, Curve]:
         """Temperatures in kelvin, before they are combined: °C and °F count from zeros of their own."""
@@ -165,13 +164,13 @@ class Average(Step):
 
     slug = "average"
     label = "Average"
-    intent = "combine"
+    group = "combine"
     left_out = "stay"
     summary = "Mean or median of the family's replicates"
     words = "mean median replicates repeat combine"
 
-    by: Literal["mean", "median"] = StepField("mean", label="by", help="The median is not pulled by one bad replicate.")
-    donors: tuple[str, ...] = StepField(
+    by: Literal["mean", "median"] = RuleField("mean", label="by", help="The median is not pulled by one bad replicate.")
+    donors: tuple[str, ...] = RuleField(
         (), label="curves", help="Labels of the replicates; empty: all others of the family.", donor=True
     )
 

@@ -11,7 +11,9 @@ from pydantic import model_validator
 from curvesieve.core import units
 from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.steps.base import Caught, Passed, Step, StepField
+from curvesieve.core.rules import Band, Mark, RuleField
+from curvesieve.core.shapes import Line
+from curvesieve.core.steps.base import Caught, Passed, Step
 from curvesieve.core.steps.trim import Banded
 
 
@@ -45,14 +47,15 @@ class ShiftLevel(Step):
 
     slug = "shift-level"
     label = "Shift level"
-    intent = "repair"
+    group = "repair"
     left_out = "shifted"
     summary = "Close a jump by an offset or a factor"
     words = "jump offset discontinuity stitch detector change step"
+    handles = (Mark(),)
 
-    at: float | None = StepField(None, label="at", unit="x", help="x of the jump; empty: the largest one is found.")
-    window: int = StepField(10, label="window", unit="points", ge=2, le=10_000, help="Points used on either side.")
-    by: Literal["offset", "factor"] = StepField("offset", label="close by", help="Add a constant, or multiply by one.")
+    at: float | None = RuleField(None, label="at", unit="x", help="x of the jump; empty: the largest one is found.")
+    window: int = RuleField(10, label="window", unit="points", ge=2, le=10_000, help="Points used on either side.")
+    by: Literal["offset", "factor"] = RuleField("offset", label="close by", help="Add a constant, or multiply by one.")
 
     def apply(self, curve: Curve) -> Passed:
         if len(curve) < 2 * self.window or not curve.is_sorted:
@@ -123,18 +126,19 @@ class Zero(Banded):
 
     slug = "zero"
     label = "Zero"
-    intent = "level"
+    group = "level"
     left_out = "by itself"
     summary = "Subtract the first point, a band's mean or a preload"
     words = "tare origin offset toe preload subtract"
+    handles = (Band(when="by: band"),)
 
-    axis: Literal["x", "y"] = StepField("y", label="axis", help="Which of the two is zeroed.")
-    by: Literal["first point", "band", "value", "preload"] = StepField(
+    axis: Literal["x", "y"] = RuleField("y", label="axis", help="Which of the two is zeroed.")
+    by: Literal["first point", "band", "value", "preload"] = RuleField(
         "first point", label="by", help="What is subtracted."
     )
-    low: float | None = StepField(None, label="low", unit="x", help="Where the band begins.", when="by: band")
-    high: float | None = StepField(None, label="high", unit="x", help="Where the band ends.", when="by: band")
-    value: float = StepField(0.0, label="value", help="The number, or the preload in y.", when="by: value, preload")
+    low: float | None = RuleField(None, label="low", unit="x", help="Where the band begins.", when="by: band")
+    high: float | None = RuleField(None, label="high", unit="x", help="Where the band ends.", when="by: band")
+    value: float = RuleField(0.0, label="value", help="The number, or the preload in y.", when="by: value, preload")
 
     def apply(self, curve: Curve) -> Passed:
         if self.by == "preload":
@@ -150,11 +154,11 @@ class Zero(Banded):
             message += "; u is correlated through the common zero"
         if inside.sum() == 1:  # zero by definition: it says nothing, and its u of nothing would outweigh all others
             flags = np.where(inside, flags | Flag.PATCHED, flags).astype(np.uint8)
-        drawn = np.full(len(curve), zero)
+        line = Line(curve.x, np.full(len(curve), zero), "taken")
         factor, unit = units.of_difference(curve.y_unit)
         u = None if u is None else u * factor
         made = replace(curve.with_y((curve.y - zero) * factor, u, flags), y_unit=unit)
-        return Passed(made, Caught(), message, drawn=drawn)
+        return Passed(made, Caught(), message, shapes=(line,))
 
     def _zero(self, curve: Curve) -> tuple[float, np.ndarray]:
         """What is subtracted, and the points that it is made of; those that are left out are never among them."""
@@ -208,20 +212,21 @@ class Scale(Banded):
 
     slug = "scale"
     label = "Scale"
-    intent = "level"
+    group = "level"
     left_out = "by itself"
     summary = "Factor, other unit, or normalised"
     words = "normalise normalize convert unit multiply divide factor"
+    handles = (Band(when="by: band, area"), Mark(when="by: point"))
 
-    axis: Literal["x", "y"] = StepField("y", label="axis", help="Which of the two is scaled.")
-    by: Literal["factor", "unit", "maximum", "area", "band", "point"] = StepField(
+    axis: Literal["x", "y"] = RuleField("y", label="axis", help="Which of the two is scaled.")
+    by: Literal["factor", "unit", "maximum", "area", "band", "point"] = RuleField(
         "maximum", label="by", help="What becomes of it; maximum, area, band and point become 1."
     )
-    factor: float = StepField(1.0, label="factor", help="The number to multiply by.", when="by: factor")
-    unit: str = StepField("", label="unit", help="The unit to convert to, such as MPa.", when="by: unit")
-    low: float | None = StepField(None, label="low", unit="x", help="Where the band begins.", when="by: band, area")
-    high: float | None = StepField(None, label="high", unit="x", help="Where the band ends.", when="by: band, area")
-    at: float | None = StepField(None, label="at", unit="x", help="x of the reference point.", when="by: point")
+    factor: float = RuleField(1.0, label="factor", help="The number to multiply by.", when="by: factor")
+    unit: str = RuleField("", label="unit", help="The unit to convert to, such as MPa.", when="by: unit")
+    low: float | None = RuleField(None, label="low", unit="x", help="Where the band begins.", when="by: band, area")
+    high: float | None = RuleField(None, label="high", unit="x", help="Where the band ends.", when="by: band, area")
+    at: float | None = RuleField(None, label="at", unit="x", help="x of the reference point.", when="by: point")
 
     @model_validator(mode="after")
     def _acts(self) -> Scale:

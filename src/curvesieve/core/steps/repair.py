@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from curvesieve.core.curve import Curve, Flag
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.rules import RuleField
 from curvesieve.core.steps import spikes
-from curvesieve.core.steps.base import Caught, Passed, Step, StepField
+from curvesieve.core.steps.base import Caught, Passed, Step
 from curvesieve.core.steps.running import running_median
 from curvesieve.core.steps.templates import REACH, SIDE
 
@@ -40,21 +41,21 @@ class Despike(Step):
 
     slug = "despike"
     label = "Despike"
-    intent = "repair"
+    group = "repair"
     left_out = "by itself"
     summary = "Find spikes that no line could be, and patch them"
     words = "cosmic ray spike outlier glitch remove hot pixel noise"
     reference = "own rule; second differences and lines as told in its help"
 
-    window: int = StepField(
+    window: int = RuleField(
         11, label="window", unit="points", ge=3, le=1001,
         help="The noise around a point is judged over ten such windows. Wider where it hardly changes along the curve.",
     )  # fmt: skip
-    threshold: float = StepField(
+    threshold: float = RuleField(
         5.0, label="threshold", unit="σ", gt=0, le=1000,
         help="How many times the noise a point must stand out. Larger catches less; 4 to 8 is usual.",
     )  # fmt: skip
-    narrowest: float = StepField(
+    narrowest: float = RuleField(
         2.0, label="narrowest line", unit="points", ge=2, le=10,
         help="Full width of the narrowest true line. What is at least as wide is never cut; wider finds more spikes.",
     )  # fmt: skip
@@ -187,16 +188,16 @@ class DespikeDifferences(Step):
 
     slug = "despike-differences"
     label = "Despike by differences"
-    intent = "repair"
+    group = "repair"
     left_out = "stay"
     summary = "Find one-channel spikes by the steps between neighbours"
     words = "cosmic ray spike outlier glitch remove"
     reference = "Whitaker and Hayes, Chemom. Intell. Lab. Syst. 179 (2018) 82"
 
-    threshold: float = StepField(
+    threshold: float = RuleField(
         8.0, label="threshold", gt=0, le=1000, help="Modified z score of a difference above which it is a spike."
     )
-    reach: int = StepField(
+    reach: int = RuleField(
         3, label="reach", unit="points", ge=1, le=100, help="Neighbours on each side that the patch is made of."
     )
 

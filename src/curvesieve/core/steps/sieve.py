@@ -9,47 +9,31 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, SerializeAsAny, field_serializer, field_validator
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
+from curvesieve.core.rules import Slot
+from curvesieve.core.shapes import Shape
 from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step, parse_step
 
 SIEVE_VERSION = 1
 
 
-class Slot(BaseModel):
-    """A step in its place, with its switch. `id` tells equal steps of one sieve apart."""
-
-    model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True, defer_build=True)
-
-    id: str
-    step: SerializeAsAny[Step]
-    on: bool = True
-    name: str = ""
-    """What the user calls the step; empty for its own label."""
-
-    @field_validator("step", mode="before")
-    @classmethod
-    def _parse(cls, value: Any) -> Step:
-        return value if isinstance(value, Step) else parse_step(value)
-
-    @field_serializer("step")
-    def _write(self, step: Step) -> dict[str, Any]:
-        return step.to_json()
+StepSlot = Slot[Step]
+"""A step in its place in a sieve."""
 
 
 @dataclass(frozen=True, eq=False)
 class Trail:
     """One step's part in what happened to a curve. `problem` says why the step let its input pass unchanged."""
 
-    slot: Slot
+    slot: StepSlot
     before: Curve
     after: Curve
     caught: Caught
     message: str
     problem: str = ""
-    drawn: Floats | None = None
+    shapes: tuple[Shape, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,7 +69,7 @@ class Sieved:
 class Sieve:
     """Steps in order. Calling it with a curve gives `Sieved`; a step that fails passes its input on, marked."""
 
-    slots: tuple[Slot, ...] = ()
+    slots: tuple[StepSlot, ...] = ()
 
     def __call__(self, curve: Curve, others: Others = ALONE) -> Sieved:
         trail: list[Trail] = []
@@ -97,16 +81,16 @@ class Sieve:
 
     def key(self) -> str:
         """A text that is the same for sieves that do the same: what is switched off does nothing."""
-        return json.dumps([slot.step.to_json() for slot in self.slots if slot.on], sort_keys=True)
+        return json.dumps([slot.rule.to_json() for slot in self.slots if slot.on], sort_keys=True)
 
     def written(self) -> str:
         """The steps that act, in order, each with its fields: ``despike window 11, threshold 5.0; smooth …``."""
         said = []
         for slot in self.slots:
             if slot.on:
-                given = slot.step.to_json().items()
+                given = slot.rule.to_json().items()
                 fields = [f"{name} {value}" for name, value in given if name != "step" and value is not None]
-                said.append(f"{slot.step.slug} {', '.join(fields)}".strip())
+                said.append(f"{slot.rule.slug} {', '.join(fields)}".strip())
         return "; ".join(said) or "as recorded"
 
     @classmethod
@@ -121,7 +105,7 @@ class Sieve:
             on, name = (item.get("on", True), str(item.get("name", ""))) if isinstance(item, dict) else (True, "")
             fields = {k: v for k, v in item.items() if k not in ("on", "name")} if isinstance(item, dict) else item
             try:
-                slots.append(Slot(id=f"s{i + 1}", step=parse_step(fields), on=bool(on), name=name[:200]))
+                slots.append(StepSlot(id=f"s{i + 1}", rule=parse_step(fields), on=bool(on), name=name[:200]))
             except InputError as error:
                 raise InputError(f"Step {i + 1} of the sieve: {error}") from error
         return cls(tuple(slots))
@@ -131,7 +115,7 @@ class Sieve:
         steps = []
         for slot in self.slots:
             marks: dict[str, Any] = {} if slot.on else {"on": False}
-            steps.append({**slot.step.to_json(), **marks, **({"name": slot.name} if slot.name else {})})
+            steps.append({**slot.rule.to_json(), **marks, **({"name": slot.name} if slot.name else {})})
         return {"sieve": SIEVE_VERSION, "steps": steps}
 
     @classmethod
@@ -145,7 +129,7 @@ class Sieve:
             raise InputError(f"{path}: {error}") from error
 
 
-def through(slot: Slot, curve: Curve, others: Others = ALONE) -> Trail:
+def through(slot: StepSlot, curve: Curve, others: Others = ALONE) -> Trail:
     """One step's part; see `Trail`."""
     if not slot.on:
         return Trail(slot, curve, curve, Caught(), "switched off")
@@ -153,10 +137,10 @@ def through(slot: Slot, curve: Curve, others: Others = ALONE) -> Trail:
         if not len(curve):
             raise InputError("no point is left to work on; look at the steps before this one.")
         with np.errstate(all="ignore"):  # a number that grows beyond all bounds is refused by the curve it would make
-            passed: Passed = slot.step.passing(curve, others)
+            passed: Passed = slot.rule.passing(curve, others)
         if not len(passed.curve):
             raise InputError("no point would be left; it let everything pass instead.")
     except InputError as error:
         problem = str(error)
         return Trail(slot, curve, curve, Caught(), "let everything pass", problem[0].upper() + problem[1:])
-    return Trail(slot, curve, passed.curve, passed.caught, passed.message, drawn=passed.drawn)
+    return Trail(slot, curve, passed.curve, passed.caught, passed.message, shapes=passed.shapes)

@@ -9,7 +9,9 @@ import numpy as np
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.steps.base import Caught, Passed, Step, StepField
+from curvesieve.core.rules import RuleField
+from curvesieve.core.shapes import Line
+from curvesieve.core.steps.base import Caught, Passed, Step
 from curvesieve.core.steps.carry import carried, drawn_u, spacing_of
 from curvesieve.core.steps.repair import typical_noise
 from curvesieve.core.steps.running import running_median
@@ -27,7 +29,7 @@ class Smooth(Step):
 
     slug = "smooth"
     label = "Smooth"
-    intent = "smooth"
+    group = "smooth"
     left_out = "stay"
     summary = "Savitzky–Golay, moving mean or median, Gaussian, Whittaker, spline"
     words = "filter noise denoise average lowpass running"
@@ -35,21 +37,21 @@ class Smooth(Step):
         "Savitzky and Golay, Anal. Chem. 36 (1964) 1627; Eilers, Anal. Chem. 75 (2003) 3631 (Whittaker; from memory)"
     )
 
-    method: Literal["savitzky-golay", "moving mean", "moving median", "gaussian", "whittaker", "spline"] = StepField(
+    method: Literal["savitzky-golay", "moving mean", "moving median", "gaussian", "whittaker", "spline"] = RuleField(
         "savitzky-golay", label="method", help="How y is smoothed."
     )
-    window: int = StepField(
+    window: int = RuleField(
         11, label="window", unit="points", ge=3, le=100_001, help="Points in the window; an even number becomes odd.",
         when="method: savitzky-golay, moving mean, moving median",
     )  # fmt: skip
-    order: int = StepField(
+    order: int = RuleField(
         2, label="order", ge=0, le=9, help="Order of the polynomial in the window.", when="method: savitzky-golay"
     )
-    width: float = StepField(
+    width: float = RuleField(
         3.0, label="width", unit="points", gt=0, le=100_000, help="Standard deviation of the Gaussian.",
         when="method: gaussian",
     )  # fmt: skip
-    strength: float = StepField(
+    strength: float = RuleField(
         2.0, label="strength", ge=-6, le=12, help="log10 of the penalty λ: larger is smoother.",
         when="method: whittaker, spline",
     )  # fmt: skip
@@ -79,7 +81,9 @@ class Smooth(Step):
             u = drawn_u(operator, curve.y, curve.u)
         else:
             u = carried(operator, curve.y, curve.u, min(reach, n))
-        return Passed(curve.with_y(y, u, curve.flags), Caught(), self._said(curve, y), drawn=y)
+        return Passed(
+            curve.with_y(y, u, curve.flags), Caught(), self._said(curve, y), shapes=(Line(curve.x, y, "taken"),)
+        )
 
     def _said(self, curve: Curve, y: Floats) -> str:
         noise = typical_noise(curve.y)

@@ -16,7 +16,8 @@ from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.formula import compile_formula, evaluate, parse
 from curvesieve.core.formula.dimension import dimension
-from curvesieve.core.steps.base import Caught, Passed, Step, StepField
+from curvesieve.core.rules import Mark, RuleField
+from curvesieve.core.steps.base import Caught, Passed, Step
 from curvesieve.core.steps.carry import carried, positive, spacing_of
 
 
@@ -35,17 +36,17 @@ class Slope(Step):
 
     slug = "slope"
     label = "Slope"
-    intent = "transform"
+    group = "transform"
     summary = "Derivative of order 1 to 3"
     words = "differentiate derivative gradient rate"
     reference = "Savitzky and Golay, Anal. Chem. 36 (1964) 1627"
 
-    order: int = StepField(1, label="order", ge=1, le=3, help="Order of the derivative.")
-    method: Literal["savitzky-golay", "spline"] = StepField("savitzky-golay", label="method", help="How it is found.")
-    window: int = StepField(
+    order: int = RuleField(1, label="order", ge=1, le=3, help="Order of the derivative.")
+    method: Literal["savitzky-golay", "spline"] = RuleField("savitzky-golay", label="method", help="How it is found.")
+    window: int = RuleField(
         11, label="window", unit="points", ge=3, le=100_001, help="Points in the window.", when="method: savitzky-golay"
     )
-    degree: int = StepField(
+    degree: int = RuleField(
         3, label="degree", ge=1, le=9, help="Degree of the polynomial in the window.", when="method: savitzky-golay"
     )
 
@@ -92,12 +93,13 @@ class RunningArea(Step):
 
     slug = "running-area"
     label = "Running area"
-    intent = "transform"
+    group = "transform"
     summary = "Integral from a chosen zero up to each point"
     words = "integrate integral cumulative work energy area sum"
+    handles = (Mark(at="zero"),)
 
-    rule: Literal["trapezium", "simpson"] = StepField("trapezium", label="rule", help="How the area is added up.")
-    zero: float | None = StepField(
+    rule: Literal["trapezium", "simpson"] = RuleField("trapezium", label="rule", help="How the area is added up.")
+    zero: float | None = RuleField(
         None, label="zero at", unit="x", help="x where the area is zero; empty: the first point."
     )
 
@@ -167,20 +169,20 @@ class Spectrum(Step):
 
     slug = "spectrum"
     label = "Spectrum"
-    intent = "transform"
+    group = "transform"
     summary = "Fourier amplitude, phase or power against frequency"
     words = "fft fourier transform frequency periodogram oscillation"
     reference = "Harris, Proc. IEEE 66 (1978) 51 (windows); Scargle, Astrophys. J. 263 (1982) 835 (from memory)"
 
-    show: Literal["amplitude", "phase", "power"] = StepField("amplitude", label="show", help="What y becomes.")
-    window: Literal["none", "hann", "hamming", "blackman", "flattop"] = StepField(
+    show: Literal["amplitude", "phase", "power"] = RuleField("amplitude", label="show", help="What y becomes.")
+    window: Literal["none", "hann", "hamming", "blackman", "flattop"] = RuleField(
         "hann", label="window", help="Weights that fall to the ends: less leakage, wider lines."
     )
-    detrend: Literal["none", "mean", "line"] = StepField("mean", label="take off", help="What is taken off first.")
-    padding: int = StepField(
+    detrend: Literal["none", "mean", "line"] = RuleField("mean", label="take off", help="What is taken off first.")
+    padding: int = RuleField(
         1, label="padding", ge=1, le=64, help="Length with zeros, as a multiple; a finer grid of frequencies."
     )
-    uneven: Literal["resample", "lomb-scargle"] = StepField(
+    uneven: Literal["resample", "lomb-scargle"] = RuleField(
         "resample", label="uneven x", help="What is done where the steps of x differ."
     )
 
@@ -285,13 +287,13 @@ class ReExpress(Step):
 
     slug = "re-express"
     label = "Re-express"
-    intent = "transform"
+    group = "transform"
     left_out = "by itself"
     summary = "New x and y by formulas in x and y"
     words = "transform logarithm formula compute convert axes true stress"
 
-    new_x: str = StepField("x", label="new x", help="A formula in x and y.")
-    new_y: str = StepField("y", label="new y", help="A formula in x and y.")
+    new_x: str = RuleField("x", label="new x", help="A formula in x and y.")
+    new_y: str = RuleField("y", label="new y", help="A formula in x and y.")
 
     def apply(self, curve: Curve) -> Passed:
         values = {"x": curve.x, "y": curve.y}

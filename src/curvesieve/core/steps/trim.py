@@ -11,7 +11,8 @@ from pydantic import model_validator
 from curvesieve.core.curve import Curve, Flag
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.formula import evaluate, parse
-from curvesieve.core.steps.base import Caught, Passed, Step, StepField
+from curvesieve.core.rules import Band, RuleField
+from curvesieve.core.steps.base import Caught, Passed, Step
 
 
 class Banded(Step):
@@ -30,13 +31,14 @@ class KeepRange(Banded):
 
     slug = "keep-range"
     label = "Keep range"
-    intent = "trim"
+    group = "trim"
     left_out = "by itself"
     summary = "Keep one stretch of x, drop the rest"
     words = "crop cut trim window select region clip truncate limit"
+    handles = (Band(),)
 
-    low: float | None = StepField(None, label="low", unit="x", help="Smallest x that passes; empty: no lower limit.")
-    high: float | None = StepField(None, label="high", unit="x", help="Largest x that passes; empty: no upper limit.")
+    low: float | None = RuleField(None, label="low", unit="x", help="Smallest x that passes; empty: no lower limit.")
+    high: float | None = RuleField(None, label="high", unit="x", help="Largest x that passes; empty: no upper limit.")
 
     def apply(self, curve: Curve) -> Passed:
         keep = np.ones(len(curve), bool)
@@ -59,7 +61,7 @@ class KeepRange(Banded):
         return f"{low} – {high}"
 
     @classmethod
-    def fitted_to(cls, curve: Curve) -> Step:
+    def fitted_to(cls, curve: Curve) -> Self:
         """The whole curve, so that a new step has edges to drag."""
         return cls(low=float(curve.x.min()), high=float(curve.x.max())) if len(curve) else cls()
 
@@ -72,15 +74,16 @@ class LeaveOut(Banded):
 
     slug = "leave-out"
     label = "Leave out"
-    intent = "trim"
+    group = "trim"
     left_out = "by itself"
     summary = "Keep points, but use them for nothing"
     words = "exclude mask ignore omit flag outlier"
+    handles = (Band(),)
 
-    low: float | None = StepField(None, label="low", unit="x", help="Where the band begins; empty with high: no band.")
-    high: float | None = StepField(None, label="high", unit="x", help="Where the band ends.")
-    rule: str = StepField("", label="rule", help="A comparison in x and y: points for which it holds are left out.")
-    points: tuple[float, ...] = StepField(
+    low: float | None = RuleField(None, label="low", unit="x", help="Where the band begins; empty with high: no band.")
+    high: float | None = RuleField(None, label="high", unit="x", help="Where the band ends.")
+    rule: str = RuleField("", label="rule", help="A comparison in x and y: points for which it holds are left out.")
+    points: tuple[float, ...] = RuleField(
         (), label="points", unit="x", help="x of single points; Alt+drag around them on the plot."
     )
 
@@ -102,7 +105,7 @@ class LeaveOut(Banded):
         return Passed(curve.with_y(curve.y, curve.u, flags), caught, f"{counted(points.size, 'point')} left out")
 
     @classmethod
-    def fitted_to(cls, curve: Curve) -> Step:
+    def fitted_to(cls, curve: Curve) -> Self:
         """The middle twentieth, so that there is a band to drag."""
         middle, span = float(curve.x.min() + np.ptp(curve.x) / 2), float(np.ptp(curve.x))
         return cls(low=middle - span / 40, high=middle + span / 40)
@@ -129,12 +132,12 @@ class SortMerge(Step):
 
     slug = "sort"
     label = "Sort and merge"
-    intent = "trim"
+    group = "trim"
     left_out = "by itself"
     summary = "Order by x, average points that share it"
     words = "order merge duplicates unique ascending replicate x"
 
-    merge: bool = StepField(True, label="merge equal x", help="Average the points that share an x.")
+    merge: bool = RuleField(True, label="merge equal x", help="Average the points that share an x.")
 
     def apply(self, curve: Curve) -> Passed:
         order = np.argsort(curve.x, kind="stable")

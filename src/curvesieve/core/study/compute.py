@@ -82,7 +82,7 @@ class _OthersInStudy:
 
 
 def _key(curve: Curve, sieve: Sieve, others: Sequence[str] = ()) -> tuple[str, str]:
-    steps = repr([(slot.id, slot.name, slot.on, slot.step.to_json()) for slot in sieve.slots])
+    steps = repr([(slot.id, slot.name, slot.on, slot.rule.to_json()) for slot in sieve.slots])
     return curve.digest, "|".join([steps, *others])
 
 
@@ -106,7 +106,7 @@ def sieved_if_quick(study: Study, curve_id: str) -> Sieved | None:
 
 
 def _effort(curve: Curve, sieve: Sieve) -> float:
-    return sum(slot.step.effort(curve) for slot in sieve.slots if slot.on)
+    return sum(slot.rule.effort(curve) for slot in sieve.slots if slot.on)
 
 
 def sieved_curve(study: Study, curve_id: str) -> Sieved:
@@ -123,13 +123,13 @@ def sieved_curve(study: Study, curve_id: str) -> Sieved:
 
 def preview(study: Study, curve_id: str, trail: Trail, step: Step) -> Trail:
     """What a step with other fields would do in its place; nothing is kept."""
-    slot = trail.slot.model_copy(update={"step": step, "on": True})
+    slot = trail.slot.model_copy(update={"rule": step, "on": True})
     return _with_word(study, curve_id, through(slot, trail.before, _OthersInStudy(study, curve_id)))
 
 
 def _with_word(study: Study, curve_id: str, trail: Trail) -> Trail:
     """The trail of a step with a word on curves that it took from as they were before steps of theirs; see `giving`."""
-    names = [] if trail.problem or not trail.slot.on else study.giving_less(study.donors(curve_id, trail.slot.step))
+    names = [] if trail.problem or not trail.slot.on else study.giving_less(study.donors(curve_id, trail.slot.rule))
     if not names:
         return trail
     whose = "its" if len(names) == 1 else "their"
@@ -163,7 +163,7 @@ def sieve_family(study: Study, curve_ids: Sequence[str], watch: Callable[[float]
     Sieves that take from other curves are passed here, one after the other.
     """
     jobs = [(study.recorded(id_), study.sieve(id_)) for id_ in curve_ids]
-    alone = [i for i, (_, sieve) in enumerate(jobs) if not any(slot.step.takes() != () for slot in sieve.slots)]
+    alone = [i for i, (_, sieve) in enumerate(jobs) if not any(slot.rule.takes() != () for slot in sieve.slots)]
     made = dict(zip(alone, pass_many([jobs[i] for i in alone], watch), strict=True))
     for i, (curve, sieve) in enumerate(jobs):
         if i in made:
@@ -187,7 +187,7 @@ def unusual_catches(
     for id_, one in made.items():
         problem = next((trail for trail in one.trail if trail.problem), None)
         if problem is not None:
-            reasons[id_] = f"{problem.slot.step.label}: {problem.problem}"
+            reasons[id_] = f"{problem.slot.rule.label}: {problem.problem}"
         elif counts[id_] > 3 * usual and counts[id_] >= usual + 5:
             reasons[id_] = f"{counts[id_]:,} points caught, {usual:,.0f} is usual in this family"
     return reasons
@@ -249,7 +249,7 @@ def fit_curve(study: Study, curve_id: str, watch: Callable[[Floats], None] | Non
     made = sieved_curve(study, curve_id)
     for trail in made.trail:
         if trail.problem:
-            raise InputError(f"The step {trail.slot.step.label} does not work: {trail.problem}")
+            raise InputError(f"The step {trail.slot.rule.label} does not work: {trail.problem}")
     result = fit_model(entry.model, made.curve, watch)
     readings = fit_readings(entry.model, result, made.curve.x_unit, made.curve.y_unit) if result.converged else ()
     return FitEntry(

@@ -17,11 +17,11 @@ from curvesieve.core.intake.take import Take, taken_curve
 from curvesieve.core.models import Model
 from curvesieve.core.readings import FitReading
 from curvesieve.core.record import Channel, Record, Source
-from curvesieve.core.steps import Sieve, Slot, Step
+from curvesieve.core.steps import Sieve, Step, StepSlot
 from curvesieve.core.study.keys import ByParts
 
-SCHEMA_VERSION = 3
-"""2: curves with units of their own, chosen rows; sources that are not kept. 3: see `migrations`."""
+SCHEMA_VERSION = 4
+"""What each version brought is told in `migrations`."""
 
 
 _REFERENCE = re.compile(r"^(.*) \[([^\[\]]+)\]$")
@@ -89,7 +89,7 @@ class CurveEntry(_Frozen):
     y_unit: str = ""
     where: tuple[int, float] | None = None
     condition: float | None = None
-    slots: tuple[Slot, ...] = ()
+    slots: tuple[StepSlot, ...] = ()
     own_sieve: bool = True
     model: Model = Model()
     fit: FitEntry | None = None
@@ -110,7 +110,7 @@ class Family(_Frozen):
     condition: str = ""
     unit: str = ""
     curves: tuple[str, ...] = ()
-    slots: tuple[Slot, ...] = ()
+    slots: tuple[StepSlot, ...] = ()
 
 
 class Document(_Frozen):
@@ -223,7 +223,7 @@ class Study:
         channels = self.record_entry(entry.record).channels
         return _curve_of(_ChannelArrays(channels, tuple(self.arrays[c.array] for c in channels)), entry.take)
 
-    def slots(self, curve_id: str) -> tuple[Slot, ...]:
+    def slots(self, curve_id: str) -> tuple[StepSlot, ...]:
         """The steps in force for a curve: its own, or those that its family shares."""
         entry = self.entry(curve_id)
         family = None if entry.own_sieve else self.family_of(curve_id)
@@ -269,8 +269,8 @@ class Study:
         """The curves that steps of this curve's sieve take from, as far as they are there."""
         return self._taken(curve_id, self.slots(curve_id))
 
-    def _taken(self, curve_id: str, slots: tuple[Slot, ...]) -> list[str]:
-        taking = _takers.get((slots,), lambda: [slot.step for slot in slots if slot.on and slot.step.takes() != ()])
+    def _taken(self, curve_id: str, slots: tuple[StepSlot, ...]) -> list[str]:
+        taking = _takers.get((slots,), lambda: [slot.rule for slot in slots if slot.on and slot.rule.takes() != ()])
         return list(dict.fromkeys(id_ for step in taking for id_ in self.donors(curve_id, step))) if taking else []
 
     def donors(self, curve_id: str, step: Step) -> list[str]:
@@ -295,14 +295,14 @@ class Study:
 
         So no curve can wait for itself.
         """
-        return Sieve(tuple(slot for slot in self.slots(curve_id) if slot.step.takes() == ()))
+        return Sieve(tuple(slot for slot in self.slots(curve_id) if slot.rule.takes() == ()))
 
     def giving_less(self, curve_ids: Sequence[str]) -> list[str]:
         """The labels of those of the curves that give without some of their own steps; see `giving`."""
         return [
             self.entry(id_).label
             for id_ in curve_ids
-            if any(slot.on and slot.step.takes() != () for slot in self.slots(id_))
+            if any(slot.on and slot.rule.takes() != () for slot in self.slots(id_))
         ]
 
     def fit_is_current(self, curve_id: str) -> bool:

@@ -9,7 +9,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
 from curvesieve.core.record import Record
-from curvesieve.core.steps import Slot, Step
+from curvesieve.core.steps import Step, StepSlot
 from curvesieve.core.study.document import ChannelEntry, CurveEntry, Family, FitEntry, RecordEntry, Study
 
 Edit = Callable[[Study], Study]
@@ -192,7 +192,7 @@ def rename_curve(curve_id: str, label: str) -> Edit:
     return change_curve(curve_id, lambda curve: curve.model_copy(update={"label": label.strip()}))
 
 
-def _change_slots(curve_id: str, change: Callable[[tuple[Slot, ...]], tuple[Slot, ...]]) -> Edit:
+def _change_slots(curve_id: str, change: Callable[[tuple[StepSlot, ...]], tuple[StepSlot, ...]]) -> Edit:
     """Changes the curve's own sieve, or the one that its family shares when it has none of its own."""
 
     def edit(study: Study) -> Study:
@@ -211,7 +211,7 @@ def _change_family(study: Study, family: Family, changes: dict[str, object]) -> 
     return study.with_document(families=families)
 
 
-def set_sieve(curve_id: str, slots: tuple[Slot, ...]) -> Edit:
+def set_sieve(curve_id: str, slots: tuple[StepSlot, ...]) -> Edit:
     """Other steps in the place of all that the curve (or its family, where it shares) has."""
     return _change_slots(curve_id, lambda old: slots)
 
@@ -276,7 +276,7 @@ def name_step(curve_id: str, slot_id: str, name: str) -> Edit:
 
 def add_step(curve_id: str, step: Step, slot_id: str) -> Edit:
     """Puts a step at the end of the curve's sieve."""
-    return _change_slots(curve_id, lambda slots: (*slots, Slot(id=slot_id, step=step)))
+    return _change_slots(curve_id, lambda slots: (*slots, StepSlot(id=slot_id, rule=step)))
 
 
 def remove_step(curve_id: str, slot_id: str) -> Edit:
@@ -287,7 +287,7 @@ def change_step(curve_id: str, slot_id: str, step: Step) -> Edit:
     """Other fields for a step."""
     return _change_slots(
         curve_id,
-        lambda slots: tuple(s.model_copy(update={"step": step}) if s.id == slot_id else s for s in slots),
+        lambda slots: tuple(s.model_copy(update={"rule": step}) if s.id == slot_id else s for s in slots),
     )
 
 
@@ -300,7 +300,7 @@ def switch_step(curve_id: str, slot_id: str, on: bool) -> Edit:
 def move_step(curve_id: str, slot_id: str, place: int) -> Edit:
     """Puts a step at another place (from 0) of its sieve."""
 
-    def change(slots: tuple[Slot, ...]) -> tuple[Slot, ...]:
+    def change(slots: tuple[StepSlot, ...]) -> tuple[StepSlot, ...]:
         moved = next(slot for slot in slots if slot.id == slot_id)
         rest = [slot for slot in slots if slot.id != slot_id]
         rest.insert(max(0, min(place, len(rest))), moved)

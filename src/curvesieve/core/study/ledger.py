@@ -179,7 +179,7 @@ def provenance(study: Study, curve: CurveEntry, reading: FitReading) -> str:
     fit = curve.fit
     assert fit is not None, "a reading has a fit"
     record = study.record_entry(curve.record)
-    steps = [slot.name or slot.step.label for slot in study.slots(curve.id) if slot.on]
+    steps = [slot.name or slot.rule.label for slot in study.slots(curve.id) if slot.on]
     after = f" after {', '.join(steps)}" if steps else ", as recorded"
     method = f"{reading.method}, " if reading.peak != STATISTIC else ""
     return (

@@ -116,7 +116,7 @@ def _work(piece: _Piece) -> list[list[dict[str, Any]]]:
                     "after": _changed(trail.before, trail.after),
                     "caught": (trail.caught.points, trail.caught.passed_y),
                     "said": (trail.message, trail.problem),
-                    "drawn": trail.drawn,
+                    "shapes": trail.shapes,
                 }
                 for trail in made.trail
             ]
@@ -130,6 +130,6 @@ def _unpacked(curve: Curve, sieve: Sieve, trails: list[dict[str, Any]]) -> Sieve
     for slot, one in zip(sieve.slots, trails, strict=True):
         after = replace(current, **one["after"]) if one["after"] else current
         message, problem = one["said"]
-        made.append(Trail(slot, current, after, Caught(*one["caught"]), message, problem, one["drawn"]))
+        made.append(Trail(slot, current, after, Caught(*one["caught"]), message, problem, one["shapes"]))
         current = after
     return Sieved(curve, tuple(made))

@@ -11,7 +11,7 @@ Tree = dict[str, Any]
 
 
 def _from_1(tree: Tree) -> None:
-    """Version 2 has more fields, all with defaults."""
+    """Version 2: curves with units of their own and chosen rows, sources that are not kept; all with defaults."""
 
 
 def _from_2(tree: Tree) -> None:
@@ -66,7 +66,14 @@ def _units_of(tree: Tree, curve: Tree) -> tuple[str, str] | None:
     return units["x"], units["y"]
 
 
-_STEPS: dict[int, Callable[[Tree], None]] = {1: _from_1, 2: _from_2}
+def _from_3(tree: Tree) -> None:
+    """Version 4: what stands in a slot is a rule, a step or another."""
+    for owner in (*tree.get("curves", ()), *tree.get("families", ())):
+        for slot in owner.get("slots", ()):
+            slot["rule"] = slot.pop("step")
+
+
+_STEPS: dict[int, Callable[[Tree], None]] = {1: _from_1, 2: _from_2, 3: _from_3}
 
 
 def migrated(tree: Tree) -> Tree:

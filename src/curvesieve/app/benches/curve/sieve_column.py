@@ -295,8 +295,8 @@ class SieveColumn(QWidget):
 
     def _ask_name(self, slot_id: str) -> None:
         slot = next(slot for slot in self.session.study.slots(self._curve_id()) if slot.id == slot_id)
-        text, ok = QInputDialog.getText(self, "Name this step", "Name", text=slot.name or slot.step.label)
-        if ok and text.strip() != slot.step.label:
+        text, ok = QInputDialog.getText(self, "Name this step", "Name", text=slot.name or slot.rule.label)
+        if ok and text.strip() != slot.rule.label:
             self.session.apply(edits.name_step(self._curve_id(), slot_id, text), "name a step")
 
     def _curve_id(self) -> str:

@@ -10,13 +10,13 @@ from PyQt6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QWidget
 
 from curvesieve.app.benches.curve.donor_field import DonorField
-from curvesieve.app.benches.curve.step_fields import Field, acts, field_for
+from curvesieve.app.benches.curve.step_fields import Field, field_for
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Card, Elided, button, label, restyle
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.switch import Switch
 from curvesieve.core.errors import InputError
-from curvesieve.core.steps import Step, Trail, parse_step
+from curvesieve.core.steps import Step, Trail
 from curvesieve.core.study.document import Named
 
 DRAG_TYPE = "application/x-curvesieve-step"
@@ -111,11 +111,11 @@ class StepCard(Card):
 
     def serves(self, trail: Trail) -> bool:
         """Whether the card's fields are those of another step, too, in the same units."""
-        return type(self._step) is type(trail.slot.step) and self._units == (trail.before.x_unit, trail.before.y_unit)
+        return type(self._step) is type(trail.slot.rule) and self._units == (trail.before.x_unit, trail.before.y_unit)
 
     def show_trail(self, trail: Trail, in_hand: bool, fresh: bool = False) -> None:
         """Renders the step as it is now; a fresh one still asks whether it is kept."""
-        step = trail.slot.step
+        step = trail.slot.rule
         self._units = (trail.before.x_unit, trail.before.y_unit)
         if in_hand and self.decision is None:  # most cards of a sieve are never opened
             self._make_form(step)
@@ -136,9 +136,9 @@ class StepCard(Card):
         self.set_in_hand(in_hand)
 
     def _fill_form(self, step: Step) -> None:
-        for name, info in step.settings().items():
+        for name in step.settings():
             self.fields[name].set(getattr(step, name))
-            shown = acts(step, info)
+            shown = step.acts(name)
             self.fields[name].widget.setVisible(shown)
             self.captions[name].setVisible(shown)
 
@@ -179,7 +179,7 @@ class StepCard(Card):
     def _edited(self, name: str, value: object) -> None:
         assert self._step is not None
         try:
-            changed = parse_step({**self._step.to_json(), name: value})
+            changed = self._step.changed(**{name: value})
         except InputError as error:
             self.fields[name].set(getattr(self._step, name))
             self.refused.emit(str(error))

@@ -14,7 +14,6 @@ from curvesieve.app.widgets.number import NumberField
 from curvesieve.app.widgets.switch import Switch
 from curvesieve.core import units
 from curvesieve.core.numerals import numbers_in
-from curvesieve.core.steps import Step
 
 
 class Field(QObject):
@@ -162,10 +161,3 @@ def field_for(name: str, info: FieldInfo, axis_units: dict[str, str]) -> Field:
         made = _Number(title, unit, kind is int, "None" in str(kind))
     made.line.setToolTip(info.description or "")
     return made
-
-
-def acts(step: Step, info: FieldInfo) -> bool:
-    """Whether a field does anything with the step's other choices; see `StepField`."""
-    extra: Any = info.json_schema_extra or {}
-    choice, colon, values = str(extra.get("when", "")).partition(":")
-    return not colon or str(getattr(step, choice)) in [value.strip() for value in values.split(",")]

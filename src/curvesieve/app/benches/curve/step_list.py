@@ -20,4 +20,4 @@ class StepList(GroupedList):
 
     def rows_now(self) -> Iterable[Choosable]:
         for step in registered_steps().values():
-            yield Choosable(step.intent.capitalize(), step.label, step.summary, step, step.words)
+            yield Choosable(step.group.capitalize(), step.label, step.summary, step, step.words)

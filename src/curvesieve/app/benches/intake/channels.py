@@ -201,4 +201,4 @@ class ChannelsPanel(QWidget):
 
 
 def _convertible(unit: str, other: str) -> bool:
-    return unit != other and units.measure(unit).powers == units.measure(other).powers
+    return unit != other and units.in_base(unit).powers == units.in_base(other).powers

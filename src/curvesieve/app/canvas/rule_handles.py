@@ -1,8 +1,8 @@
-"""What can be taken hold of while a step is in hand: a band's edges, flanks, a mark, a baseline's anchors."""
+"""What can be taken hold of while a rule is in hand, as the rule declares: a band's edges, flanks, a mark, anchors."""
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import pyqtgraph as pg
@@ -11,12 +11,14 @@ from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from curvesieve.app.canvas.band import Band
 from curvesieve.app.canvas.plot import Plot, pen
 from curvesieve.app.theme.tokens import colour
-from curvesieve.core.curve import Curve, Floats
+from curvesieve.core import rules
+from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
-from curvesieve.core.steps import Step, Trail, parse_step
+from curvesieve.core.rules import Handle, Rule
+from curvesieve.core.shapes import Line, Shape
 
-_MARKS = ("at", "zero")
 _NEAR_PX = 12.0
+H = TypeVar("H", bound=Handle)
 
 
 def rounded(values: tuple[float, ...], span: float) -> tuple[float, ...]:
@@ -27,8 +29,8 @@ def rounded(values: tuple[float, ...], span: float) -> tuple[float, ...]:
     return tuple(round(value, places) for value in values)
 
 
-class StepHandles(QObject):
-    """Handles for the fields of the step in hand. `moving` gives the step while it is dragged, `moved` when let go."""
+class RuleHandles(QObject):
+    """Handles for the fields of the rule in hand. `moving` gives the rule while it is dragged, `moved` when let go."""
 
     moving = pyqtSignal(object)
     moved = pyqtSignal(object)
@@ -36,8 +38,8 @@ class StepHandles(QObject):
     def __init__(self, plot: Plot) -> None:
         super().__init__(plot)
         self.plot = plot
-        self.step: Step | None = None
-        self.line: Floats | None = None
+        self.rule: Rule | None = None
+        self.shapes: tuple[Shape, ...] = ()
         self.curve: Curve | None = None
         self.flanks, self.band = Band(plot), Band(plot)
         self.flanks.item.setZValue(-21)
@@ -60,107 +62,94 @@ class StepHandles(QObject):
         self.mark.setHoverPen(pen("verdigris", 3))
 
     def hide(self) -> None:
-        self.step = self.curve = self.line = None
+        self.rule = self.curve = None
         self.band.hide()
         self.flanks.hide()
         self.mark.hide()
         self._clear_anchors()
 
+    def _has(self, kind: type[H]) -> H | None:
+        """The handle of a kind that the rule has with its choices as they are."""
+        found = self.rule.handles_now() if self.rule is not None else ()
+        return next((handle for handle in found if isinstance(handle, kind)), None)
+
     @property
     def hint(self) -> str:
-        """What the pointer can do with the step in hand; empty when nothing can be dragged."""
-        if self._is_bridge():
+        """What the pointer can do with the rule in hand; empty when nothing can be dragged."""
+        if self._has(rules.Flanks):
             return "Drag the fault's edges, or the outer lines for the flanks · Shift+drag a new band"
-        if self._has_anchors():
+        if self._has(rules.Anchors):
             return "Double-click to add an anchor, or on one to remove it · drag anchors"
-        if self._has_band():
+        if self._has(rules.Band):
             return "Drag an edge of the band, or Shift+drag a new one"
-        return "Drag the mark to another place" if self._mark_field() else ""
+        return "Drag the mark to another place" if self._has(rules.Mark) else ""
 
-    def show(self, trail: Trail) -> None:
-        """Places the handles of a step on the curve that went into it."""
-        self.step, self.curve, self.line = trail.slot.step, trail.before, trail.drawn
-        x = trail.before.x
-        low, high = self._edges(float(x.min()), float(x.max()))
-        (self.band.show(low, high) if self._has_band() else self.band.hide())
-        if self._is_bridge() and getattr(self.step, "low", None) is not None:
-            width = getattr(self.step, "flank", None) or high - low
+    def show(self, rule: Rule, curve: Curve, shapes: tuple[Shape, ...]) -> None:
+        """Places the handles of a rule on the curve that it works on; `shapes` is what it drew there."""
+        self.rule, self.curve, self.shapes = rule, curve, shapes
+        band, flanks, mark = self._has(rules.Band), self._has(rules.Flanks), self._has(rules.Mark)
+        low, high = self._edges(band) if band else (0.0, 0.0)
+        (self.band.show(low, high) if band else self.band.hide())
+        if band and flanks and getattr(rule, band.low) is not None:
+            width = getattr(rule, flanks.width) or high - low
             self.flanks.show(low - width, high + width)
         else:
             self.flanks.hide()
-        field = self._mark_field()
-        self.mark.setVisible(bool(field))
-        if field:
-            at = getattr(self.step, field)
+        self.mark.setVisible(mark is not None)
+        if mark:
+            at = getattr(rule, mark.at)
             self.mark.blockSignals(True)
-            self.mark.setPos(float(self.plot.map_x(float(np.median(x)) if at is None else at)))
+            self.mark.setPos(float(self.plot.map_x(float(np.median(curve.x)) if at is None else at)))
             self.mark.blockSignals(False)
         self._place_anchors()
 
-    # -- which handles a step has -------------------------------------------------------------------
-
-    def _has_band(self) -> bool:
-        fields = type(self.step).model_fields if self.step is not None else {}
-        if not {"low", "high"} <= set(fields) or self._has_anchors():
-            return False
-        by = getattr(self.step, "by", "band")
-        return by in ("band", "area") and getattr(self.step, "method", "constant") in (
-            "constant",
-            "polynomial",
-            "linear",
-        )
-
-    def _is_bridge(self) -> bool:
-        return self.step is not None and "flank" in type(self.step).model_fields
-
-    def _has_anchors(self) -> bool:
-        method, anchors = getattr(self.step, "method", ""), getattr(self.step, "anchors", None)
-        return anchors is not None and (method == "anchors" or bool(method == "polynomial" and anchors))
-
-    def _mark_field(self) -> str:
-        fields = type(self.step).model_fields if self.step is not None else {}
-        shown = getattr(self.step, "by", "point") in ("point", "offset", "factor")
-        return next((name for name in _MARKS if name in fields and shown), "")
-
-    def _edges(self, first: float, last: float) -> tuple[float, float]:
-        low, high = getattr(self.step, "low", None), getattr(self.step, "high", None)
-        if low is None and high is None and self._is_bridge():
-            return first + 0.45 * (last - first), first + 0.55 * (last - first)
+    def _edges(self, band: rules.Band) -> tuple[float, float]:
+        """Where a band stands: an empty edge is the curve's end, two empty ones are where the band opens."""
+        assert self.curve is not None
+        first, last = float(self.curve.x.min()), float(self.curve.x.max())
+        low, high = getattr(self.rule, band.low), getattr(self.rule, band.high)
+        if low is None and high is None:
+            return tuple(first + share * (last - first) for share in band.opens)  # type: ignore[return-value]
         return first if low is None else low, last if high is None else high
 
     # -- dragging -----------------------------------------------------------------------------------
 
     def _tell(self, changes: dict[str, Any], signal: Any) -> None:
-        if self.step is None or not changes:
+        if self.rule is None or not changes:
             return
         try:
-            signal.emit(parse_step({**self.step.to_json(), **changes}))
+            signal.emit(self.rule.changed(**changes))
         except InputError:
             return  # an edge past the other: nothing is said while the hand is on it
 
     def draw_band(self, low: float, high: float, finished: bool) -> bool:
-        """A band drawn afresh; False when the step in hand has none."""
-        if not self._has_band():
+        """A band drawn afresh; False when the rule in hand has none."""
+        if not self._has(rules.Band):
             return False
         self.band.show(low, high)
         self._tell(self._band_moved(low, high), self.moved if finished else self.moving)
         return True
 
     def _band_moved(self, low: float, high: float) -> dict[str, Any]:
+        band = self._has(rules.Band)
         low, high = rounded((low, high), high - low)
-        return {"low": low, "high": high}
+        return {band.low: low, band.high: high} if band else {}
 
     def _flanks_moved(self, low: float, high: float) -> dict[str, Any]:
-        inner_low, inner_high = getattr(self.step, "low", None), getattr(self.step, "high", None)
+        band, flanks = self._has(rules.Band), self._has(rules.Flanks)
+        if band is None or flanks is None:
+            return {}
+        inner_low, inner_high = getattr(self.rule, band.low), getattr(self.rule, band.high)
         if inner_low is None or inner_high is None:
             return {}
-        old = getattr(self.step, "flank", None) or inner_high - inner_low
+        old = getattr(self.rule, flanks.width) or inner_high - inner_low
         width = max((inner_low - low, high - inner_high), key=lambda side: abs(side - old))
-        return {"flank": rounded((width,), width)[0]} if width > 0 else {}
+        return {flanks.width: rounded((width,), width)[0]} if width > 0 else {}
 
     def _mark_moved(self) -> dict[str, Any]:
+        mark = self._has(rules.Mark)
         span = float(np.ptp(self.curve.x)) if self.curve is not None else 0.0
-        return {self._mark_field(): rounded((self.plot.unmap_x(float(self.mark.value())),), span)[0]}
+        return {mark.at: rounded((self.plot.unmap_x(float(self.mark.value())),), span)[0]} if mark else {}
 
     # -- anchors ------------------------------------------------------------------------------------
 
@@ -171,10 +160,11 @@ class StepHandles(QObject):
 
     def _place_anchors(self) -> None:
         self._clear_anchors()
-        if self.curve is None or not self._has_anchors():
+        anchors = self._has(rules.Anchors)
+        if self.curve is None or anchors is None:
             return
-        at = getattr(self.step, "anchors", ())
-        heights = getattr(self.step, "heights", ()) or self._on_line(at)
+        at = getattr(self.rule, anchors.at)
+        heights = getattr(self.rule, anchors.heights) or self._on_line(at)
         for x, y in zip(at, heights, strict=False):
             place = (float(self.plot.map_x(x)), float(self.plot.map_y(y)))
             anchor = pg.TargetItem(
@@ -191,22 +181,23 @@ class StepHandles(QObject):
     def _on_line(self, at: tuple[float, ...]) -> tuple[float, ...]:
         curve = self.curve
         assert curve is not None
-        order = np.argsort(curve.x, kind="stable")
-        y = self.line if self.line is not None else curve.y
-        return tuple(float(v) for v in np.interp(at, curve.x[order], y[order]))
+        on = next((shape for shape in self.shapes if isinstance(shape, Line)), Line(curve.x, curve.y))
+        order = np.argsort(on.x, kind="stable")
+        return tuple(float(v) for v in np.interp(at, on.x[order], on.y[order]))
 
     def _anchors_moved(self) -> dict[str, Any]:
-        curve = self.curve
-        if curve is None:
+        curve, anchors = self.curve, self._has(rules.Anchors)
+        if curve is None or anchors is None:
             return {}
         places = [anchor.pos() for anchor in self.anchors]
         x = rounded(tuple(self.plot.unmap_x(float(p.x())) for p in places), float(np.ptp(curve.x)))
         y = rounded(tuple(self.plot.unmap_y(float(p.y())) for p in places), float(np.ptp(curve.y)))
-        return {"anchors": list(x), "heights": list(y)}
+        return {anchors.at: list(x), anchors.heights: list(y)}
 
     def double_click(self, x: float, y: float) -> bool:
         """Adds an anchor at a place in the view, or removes the one that is there; False when there are no anchors."""
-        if not self._has_anchors() or self.curve is None:
+        anchors = self._has(rules.Anchors)
+        if anchors is None or self.curve is None:
             return False
         width, height = self.plot.box.viewPixelSize()
         near = [
@@ -214,12 +205,12 @@ class StepHandles(QObject):
             for i, anchor in enumerate(self.anchors)
             if np.hypot((anchor.pos().x() - x) / width, (anchor.pos().y() - y) / height) < _NEAR_PX
         ]
-        now = self._anchors_moved() if self.anchors else {"anchors": [], "heights": []}
+        now = self._anchors_moved()
         if near:
             now = {key: [v for i, v in enumerate(values) if i != near[0]] for key, values in now.items()}
         else:
             new_x = rounded((self.plot.unmap_x(x),), float(np.ptp(self.curve.x)))[0]
             new_y = rounded((self.plot.unmap_y(y),), float(np.ptp(self.curve.y)))[0]
-            now = {"anchors": [*now["anchors"], new_x], "heights": [*now["heights"], new_y]}
+            now = {anchors.at: [*now[anchors.at], new_x], anchors.heights: [*now[anchors.heights], new_y]}
         self._tell(now, self.moved)
         return True
