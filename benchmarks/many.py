@@ -5,6 +5,7 @@ from __future__ import annotations
 import statistics
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -23,7 +24,8 @@ def fitted_family(count: int) -> Study:
     from curvesieve.core.record import Channel, Record, Source
     from curvesieve.core.steps.smooth import Smooth
     from curvesieve.core.study import edits
-    from curvesieve.core.study.compute import fit_curve, sieved_curve
+    from curvesieve.core.study.fits import fit_curve
+    from curvesieve.core.study.passing import sieved_curve
 
     rng = np.random.default_rng(1)
     x = np.linspace(0, 100, _POINTS)
@@ -34,14 +36,16 @@ def fitted_family(count: int) -> Study:
         chosen.append((Record(Source(f"made-{i}", str(i).encode()), channels), Take(0, 1)))
     study = edits.add_curves(Study(), chosen, "made", conditions=[float(i) for i in range(count)], condition=("T", "K"))
     step = Smooth()
-    changed = []
+    changed, results = [], {}
     for i, entry in enumerate(study.document.curves):
         here = edits.add_step(entry.id, step, f"step-{i}")(study)
         model = Model().with_background("line", sieved_curve(here, entry.id).curve)
         model = model.add_peak("lorentzian", sieved_curve(here, entry.id).curve, 40 + i / count * 20)
         here = edits.set_model(entry.id, model)(here)
-        changed.append(edits.set_fit(entry.id, fit_curve(here, entry.id))(here).entry(entry.id))
-    return study.with_document(curves=tuple(changed))
+        here = edits.set_fit(entry.id, fit_curve(here, entry.id))(here)
+        changed.append(here.entry(entry.id))
+        results |= here.results
+    return replace(study.with_document(curves=tuple(changed)), results=results)
 
 
 def _timed(run: Callable[[int], object], after: Callable[[], object] = lambda: None) -> float:

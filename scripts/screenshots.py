@@ -44,9 +44,9 @@ def _drive(folder: Path) -> None:
 
     session = window.session
     take("curve-bench")
-    session.look_at_stage(session.entry.slots[1].id)
+    session.look_at_stage(session.slots[1].id)
     take("despike-in-hand")
-    session.look_at_stage(session.entry.slots[0].id)
+    session.look_at_stage(session.slots[0].id)
     take("keep-range-in-hand")
     session.look_at_stage(MODEL)
     window.take_files([demo_folder() / "mixed-files"])

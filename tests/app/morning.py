@@ -73,12 +73,12 @@ def first(folder: Path) -> None:
     add_step(w, "despike")
     wait(lambda: w.session.sieved() is not None, "the curve has passed")
     w.curve_bench.sieve._share()
-    assert all(w.session.study.shares_sieve(id_) for id_ in ids)
+    assert all(w.session.study.shares(id_, "sieve") for id_ in ids)
     w.session.look_at_stage("model")
     double_click(w.curve_bench.canvas.plot, float(CENTERS[0]), 215.0)
     QTest.keyClick(w, Qt.Key.Key_F5)
     wait(lambda: w.session.study.fit_state(ids[0]) == "fitted", "the first fit")
-    model = w.session.entry.model
+    model = w.session.model
     for id_, center in zip(ids[1:], CENTERS[1:], strict=True):
         placed = model.peaks[0].with_state("center", start=float(center))
         w.session.apply(edits.set_model(id_, model.replaced(placed)), "give the model")
@@ -109,7 +109,7 @@ def second(folder: Path) -> None:
     study = w.session.study
     ids = list(study.document.families[0].curves)
     assert [study.fit_state(id_) for id_ in ids].count("fitted") == COUNT // 2
-    assert all(study.shares_sieve(id_) for id_ in ids)
+    assert all(study.shares(id_, "sieve") for id_ in ids)
     assert not w.session.is_saved
     w.tray.remove({waiting.number for waiting in w.tray.files})
     w.show_bench("Curve")

@@ -218,7 +218,7 @@ def terms(slugs: list[str]) -> int:
     click(model.limits)  # the columns of the limits
     for slug in slugs or list(TERMS):
         term = TERMS[slug]
-        w.session.modelling.set_model(type(w.session.entry.model)(), "empty")
+        w.session.modelling.set_model(type(w.session.model)(), "empty")
         if term.kind == "peak":
             model.peak_kind.setFocus()
             chosen(w, model.peak_kind, model.peak_kind.findData(slug))
@@ -226,7 +226,7 @@ def terms(slugs: list[str]) -> int:
         else:
             choose_term(w, term.label)
         settled(w)
-        assert any(placed.slug == slug for placed in w.session.entry.model.terms), slug
+        assert any(placed.slug == slug for placed in w.session.model.terms), slug
         for row in range(len(model.table.rows)):
             for column, words in CELLS.items():
                 for i, text in enumerate(words):

@@ -15,7 +15,8 @@ from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import StepSlot
 from curvesieve.core.steps.base import parse_step
 from curvesieve.core.study import Study, edits
-from curvesieve.core.study.compute import fit_curve, sieved_curve
+from curvesieve.core.study.fits import fit_curve
+from curvesieve.core.study.passing import sieved_curve
 from tests.app.gestures import click
 
 

@@ -14,7 +14,7 @@ from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps.combine import Combine
 from curvesieve.core.study import Study, edits
-from curvesieve.core.study.compute import sieved_curve
+from curvesieve.core.study.passing import sieved_curve
 from tests.app.gestures import click, drop_files, type_text
 
 

@@ -92,7 +92,7 @@ def tabbed(w, back: bool = False) -> list[QWidget]:
 @pytest.mark.parametrize("page", ["Ledger", "Points", "Result", "Compare", "Straighten"])
 def test_tab_goes_round_the_curve_bench_and_changes_nothing(demo, qtbot, page):
     demo.curve_bench.drawer.show_page(page)
-    slot = demo.session.entry.slots[1]
+    slot = demo.session.slots[1]
     demo.session.look_at_stage(slot.id)
     qtbot.waitUntil(lambda: not demo.session.jobs.busy)
     before = demo.session.study
@@ -151,7 +151,7 @@ def test_ctrl_tab_leaves_what_keeps_tab_to_itself(demo):
 
 
 def test_escape_gives_a_field_back_then_lays_the_card_down(demo):
-    slot = demo.session.entry.slots[1]
+    slot = demo.session.slots[1]
     demo.session.look_at_stage(slot.id)
     card = demo.curve_bench.sieve.card(slot.id)
     before = demo.session.study
@@ -219,15 +219,15 @@ def test_actions_of_one_bench_do_nothing_from_the_other(demo):
 
 def test_a_card_is_taken_moved_and_removed_by_keys(demo):
     column = demo.curve_bench.sieve
-    first, second = demo.session.entry.slots
+    first, second = demo.session.slots
     column.card(second.id).setFocus()
     press(column.card(second.id), Qt.Key.Key_Return)
     assert demo.session.view.stage == second.id
     press(column.card(second.id), Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
-    assert [slot.id for slot in demo.session.entry.slots] == [second.id, first.id]
+    assert [slot.id for slot in demo.session.slots] == [second.id, first.id]
     column.card(first.id).setFocus()
     press(column.card(first.id), Qt.Key.Key_Delete)
-    assert [slot.id for slot in demo.session.entry.slots] == [second.id]
+    assert [slot.id for slot in demo.session.slots] == [second.id]
 
 
 # -- right clicks -----------------------------------------------------------------------------------
@@ -250,14 +250,14 @@ def test_a_right_click_on_the_canvas(demo, qtbot):
     x = 1550.0
     y = float(np.interp(x, *(lambda c: (c.x, c.y))(demo.session.sieved().curve)))
     take(right_click(plot, x, y + 60), "Add a peak at")
-    assert len(demo.session.entry.model.peaks) == 4
+    assert len(demo.session.model.peaks) == 4
     demo.session.undo()
     take(right_click(plot, 1300.0, 600.0), "Fit from")
-    assert demo.session.entry.model.low == pytest.approx(1300, abs=3)
+    assert demo.session.model.low == pytest.approx(1300, abs=3)
     take(right_click(plot, 1700.0, 600.0), "Fit up to")
-    assert demo.session.entry.model.high == pytest.approx(1700, abs=3)
+    assert demo.session.model.high == pytest.approx(1700, abs=3)
     take(right_click(plot, 1500.0, 600.0), "Fit the whole curve")
-    assert (demo.session.entry.model.low, demo.session.entry.model.high) == (None, None)
+    assert (demo.session.model.low, demo.session.model.high) == (None, None)
     take(right_click(plot, x, y), "Leave out the point at")
     slot = demo.session.study.slots(demo.session.entry.id)[-1]
     assert slot.rule.slug == "leave-out"
@@ -277,10 +277,10 @@ def test_a_right_click_on_the_canvas(demo, qtbot):
 
 
 def test_a_right_click_on_cards_and_numbers(demo):
-    slot = demo.session.entry.slots[1]
+    slot = demo.session.slots[1]
     card = demo.curve_bench.sieve.card(slot.id)
     take(open_menu(card, QPoint(20, 12)), "Switch it on or off")
-    assert not demo.session.entry.slots[1].on
+    assert not demo.session.slots[1].on
     demo.session.undo()
     ledger = demo.curve_bench.ledger
     row = next(i for i, row in enumerate(ledger.ledger.rows) if row.curve.id == demo.session.entry.id)
@@ -290,7 +290,7 @@ def test_a_right_click_on_cards_and_numbers(demo):
     cell = ledger.ledger.rows[row].cell(ledger.ledger.columns[0])
     assert QGuiApplication.clipboard().text() == f"{cell.value!r}\t{cell.u!r}"
     take(open_menu(viewport, at), "Show where it comes from")
-    assert demo.session.view.reading == (cell.peak, cell.quantity)
+    assert demo.session.view.reading == cell.key
     assert "after Keep range, Despike" in ledger.advice.whole_text()
     take(open_menu(viewport, at), "Copy the table")
     assert QGuiApplication.clipboard().text().startswith("curve\tloading (wt%)")
@@ -386,7 +386,7 @@ def two_families() -> Study:
     study = edits.add_curves(Study(), some("a", 4), "heated", conditions=[1.0, 2, 3, 4], condition=("T", "K"))
     study = edits.add_curves(study, some("b", 3), "loaded", conditions=[1.0, 2, 3], condition=("load", "N"))
     first = study.document.curves[0].id
-    return edits.share_sieve(first)(edits.add_step(first, Despike(), "s1")(study))
+    return edits.share(first, "sieve")(edits.add_step(first, Despike(), "s1")(study))
 
 
 def chosen_rows(w) -> list[str]:
@@ -412,7 +412,7 @@ def test_several_curves_are_chosen_moved_and_removed(window):
     assert moved.condition is None, "2 K is not 2 N"
     assert "were left behind" in w.notice.text.text()
     assert [slot.rule.slug for slot in w.session.study.slots(moved.id)] == ["despike"], "it keeps its steps"
-    assert moved.own_sieve
+    assert not moved.shared
     w.session.undo()
     assert [len(family.curves) for family in w.session.study.document.families] == [4, 3]
     click_cell(w.shelf.list, 6, 0)
@@ -444,7 +444,7 @@ def test_chosen_curves_are_fitted_and_grouped_together(window, qtbot, monkeypatc
     others = [id_ for id_ in study.family_of(source.id).curves if id_ != source.id]
     for id_ in others[:3]:
         w.session.apply(edits.copy_sieve(source.id, [id_]), "copy")
-        w.session.apply(edits.set_model(id_, source.model), "model")
+        w.session.apply(edits.set_model(id_, study.model(source.id)), "model")
     model = w.shelf.model
     w.session.look(View(source.id))
     for i, row in enumerate(model.rows):
@@ -456,7 +456,7 @@ def test_chosen_curves_are_fitted_and_grouped_together(window, qtbot, monkeypatc
     assert all(w.session.study.fit_state(id_) == "fitted" for id_ in others[:3])
     assert "Fitted 4 curves. 1 curve without a model stayed" in w.notice.text.text()
     w.session.undo()
-    assert not any(w.session.study.entry(id_).fit for id_ in others[:3]), "one step of the history"
+    assert not any(w.session.study.fit(id_) for id_ in others[:3]), "one step of the history"
     monkeypatch.setattr(QInputDialog, "getText", lambda *args, **kwargs: ("chosen", True))
     w.shelf.ask_family()
     family = w.session.study.document.families[-1]
@@ -560,7 +560,7 @@ def test_double_click_still_adds_a_peak_where_points_are_marks(window):
     w = window(edits.add_curves(Study(), [(record, Take(0, 1))], "one"))
     w.session.look(View(w.session.study.document.curves[0].id))
     double_click(w.curve_bench.canvas.plot, 4.0, 5.5)
-    assert len(w.session.entry.model.peaks) == 1
+    assert len(w.session.model.peaks) == 1
 
 
 def test_files_can_be_dropped_on_every_part_of_the_window(demo, demo_files, qtbot):
@@ -605,13 +605,13 @@ def test_what_is_dragged_on_the_plot_can_be_typed(demo, monkeypatch):
         line.selectAll()
         type_text(line, words)
         press(line, Qt.Key.Key_Return)
-    model = demo.session.entry.model
+    model = demo.session.model
     assert (model.low, model.high) == (1250.0, 1700.0)
     settings.gaps.setFocus()
     type_text(settings.gaps, "1560 1540; 1300 1310")
     press(settings.gaps, Qt.Key.Key_Return)
-    assert demo.session.entry.model.gaps == ((1300.0, 1310.0), (1540.0, 1560.0))
-    used = demo.session.entry.model.in_use(demo.session.sieved().curve)
+    assert demo.session.model.gaps == ((1300.0, 1310.0), (1540.0, 1560.0))
+    used = demo.session.model.in_use(demo.session.sieved().curve)
     assert used.x.min() >= 1250
     assert used.x.max() <= 1700
     assert not ((used.x > 1300) & (used.x < 1310)).any()
@@ -624,10 +624,10 @@ def test_what_is_dragged_on_the_plot_can_be_typed(demo, monkeypatch):
     settings.low.line.selectAll()
     press(settings.low.line, Qt.Key.Key_Delete)
     press(settings.low.line, Qt.Key.Key_Return)
-    assert demo.session.entry.model.low is None
+    assert demo.session.model.low is None
     monkeypatch.setattr(QInputDialog, "getText", lambda *args, **kwargs: ("1500", True))
     demo.ask_peak()
-    assert len(demo.session.entry.model.peaks) == 4
+    assert len(demo.session.model.peaks) == 4
     monkeypatch.setattr(QInputDialog, "getText", lambda *args, **kwargs: ("fifteen", True))
     demo.ask_peak()
     assert "A peak needs one x" in demo.notice.text.text()
@@ -649,5 +649,5 @@ def test_the_label_of_a_peak_is_seen_whole_wherever_the_picture_ends(demo):
         shown = handles.label.mapRectToScene(handles.label.boundingRect())
         assert box.sceneBoundingRect().top() - 1 <= shown.top(), high
     canvas.drop_drag()
-    demo.session.modelling.set_model(type(demo.session.entry.model)(), "none")
+    demo.session.modelling.set_model(type(demo.session.model)(), "none")
     box.setYRange(0, 1, padding=0)  # handles that are gone are asked for nothing

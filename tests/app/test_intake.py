@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QInputDialog, QLineEdit
 import curvesieve as cs
 from curvesieve.app.waiting import patterns_folder
 from curvesieve.cli import main
+from curvesieve.core.study.passing import recorded
 from curvesieve.demo.awkward import write_awkward
 from curvesieve.demo.mixed import write_mixed
 from curvesieve.demo.raman import spectrum
@@ -97,17 +98,17 @@ def test_a_folder_of_mixed_files_becomes_ordered_families(window, qtbot, folder)
     strip = families["Force against Extension by loading"]
     assert (strip.condition, strip.unit) == ("loading", "wt%")
     assert [study.entry(id_).label for id_ in strip.curves] == ["0 wt%", "0.5 wt%", "1 wt%", "2 wt%", "4 wt%"]
-    curve = study.recorded(strip.curves[1])
+    curve = recorded(study, strip.curves[1])
     assert (curve.x_unit, curve.y_unit, len(curve)) == ("mm", "N", 400)
     raman = families["counts against wavenumber by loading"]
     truth = spectrum(0.5)
-    np.testing.assert_allclose(study.recorded(raman.curves[1]).y, truth.y, rtol=1e-12)
-    np.testing.assert_allclose(study.recorded(raman.curves[1]).x, truth.x, atol=0.01)
+    np.testing.assert_allclose(recorded(study, raman.curves[1]).y, truth.y, rtol=1e-12)
+    np.testing.assert_allclose(recorded(study, raman.curves[1]).x, truth.x, atol=0.01)
     scattering = next(family for label, family in families.items() if label.startswith("I against Q"))
     assert [study.entry(id_).condition for id_ in scattering.curves] == [1.0, 4.0]
     relaxation = next(family for label, family in families.items() if label.startswith("stress against t"))
     assert [study.entry(id_).label for id_ in relaxation.curves] == ["25 °C", "60 °C"]
-    assert study.recorded(relaxation.curves[1]).y_unit == "MPa"
+    assert recorded(study, relaxation.curves[1]).y_unit == "MPa"
     drying = families["Mass against Time by RH"]
     assert [study.entry(id_).condition for id_ in drying.curves] == [30.0, 70.0]
     w.session.undo()
@@ -149,7 +150,7 @@ def test_stress_is_computed_units_are_converted_and_the_pattern_is_known_next_ti
     assert "Saved the reading pattern “Strip tester”" in w.notice.text.text()
     click(w.intake_bench.files.bring)
     study = w.session.study
-    curve = study.recorded(study.document.curves[0].id)
+    curve = recorded(study, study.document.curves[0].id)
     force = study.record(study.document.records[0].id)["Force"].values
     np.testing.assert_allclose(curve.y, force / (12.7 * 0.1), rtol=1e-12)
     assert (curve.x[-1], curve.x_unit, curve.y_unit) == (pytest.approx(0.055), "", "MPa")

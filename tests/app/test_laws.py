@@ -20,6 +20,7 @@ from curvesieve.core.models.own import term_file
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps.trim import KeepRange, LeaveOut
 from curvesieve.core.study import Study, edits
+from curvesieve.core.study.passing import recorded
 from tests.app.gestures import CTRL, SHIFT, choose_term, click, click_cell, double_click, drag, drop_files, type_into
 from tests.conftest import STRD
 from tests.core.strd import certified, digits
@@ -49,7 +50,7 @@ def _misses(canvas, curve) -> float:
 
 def fit(w, qtbot) -> None:
     click(w.curve_bench.model.foot.fit)
-    qtbot.waitUntil(lambda: w.session.entry.fit is not None, timeout=20000)
+    qtbot.waitUntil(lambda: w.session.fit is not None, timeout=20000)
 
 
 def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, qtbot):
@@ -58,7 +59,7 @@ def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, q
     qtbot.waitUntil(lambda: len(w.tray.ready) == 2)
     click(w.intake_bench.files.bring)
     session, bench = w.session, w.curve_bench
-    files = {session.study.record_entry(c.record).file_name: c for c in session.study.document.curves}
+    files = {session.study.origin(c.id): c for c in session.study.document.curves}
     curve, other = files["Chwirut2.dat"], files["DanWood.dat"]
     session.look(View(curve.id))
     model = bench.model
@@ -75,7 +76,7 @@ def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, q
     assert "never closed" in model.editor.problem.text()
     assert model.editor.marked == [11]
     QTest.keyClick(field, Qt.Key.Key_Return)
-    assert not session.entry.model.terms
+    assert not session.model.terms
     QTest.keyClicks(field, ")")
     assert model.editor.problem.isHidden()
     assert model.editor.said.text() == "Parameters: b1, b2, b3"
@@ -83,20 +84,20 @@ def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, q
     assert model.typeset.lines == (r"y = \frac{e^{-b_{\mathrm{1}}\,x}}{b_{\mathrm{2}} + b_{\mathrm{3}}\,x}",)
 
     # While it is typed, the law is drawn where the data are: starts are looked for after a pause.
-    measured = session.study.recorded(curve.id)
+    measured = recorded(session.study, curve.id)
     qtbot.waitUntil(lambda: _misses(bench.canvas, measured) < 0.2, timeout=20000)
 
     # Enter takes it, and starts are found in the data; Fit reaches the certified values from worse ones, too.
     QTest.keyClick(field, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: session.entry.model.terms and not session.modelling.is_searching, timeout=20000)
+    qtbot.waitUntil(lambda: session.model.terms and not session.modelling.is_searching, timeout=20000)
     assert [row.title for row in model.table.rows] == ["b1", "b2", "b3"]
     known = certified("Chwirut2")
-    assert session.entry.model.start["b1"] == pytest.approx(known.value["b1"], rel=0.01)
+    assert session.model.start["b1"] == pytest.approx(known.value["b1"], rel=0.01)
     for row, value in enumerate(known.starts[0].values()):
         assert model.table.setData(model.table.index(row, VALUE), repr(value), Qt.ItemDataRole.EditRole)
-    assert session.entry.model.start == known.starts[0]
+    assert session.model.start == known.starts[0]
     fit(w, qtbot)
-    p = session.entry.fit.result.parameters
+    p = session.fit.result.parameters
     for name, value in known.value.items():
         assert digits(p[name].value, value) >= 7
         assert digits(p[name].u, known.sd[name]) >= 5
@@ -112,18 +113,18 @@ def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, q
     assert session.view.iterate == 0
     assert model.foot.place.text() == f"step 0 of {len(places) - 1}"
     drawn = bench.canvas.model.model.start
-    assert drawn == session.entry.model.start
-    assert session.modelling.model_in_sight().start == session.entry.fit.result.values
+    assert drawn == session.model.start
+    assert session.modelling.model_in_sight().start == session.fit.result.values
     for _ in places[1:]:
         QTest.keyClick(slider, Qt.Key.Key_Right)
     assert session.view.iterate is None
-    assert bench.canvas.model.model.start == session.entry.fit.result.values
+    assert bench.canvas.model.model.start == session.fit.result.values
 
     # Fitting again from the result changes nothing.
-    before = session.entry.fit.result.values
+    before = session.fit.result.values
     model.foot.starts_menu()
     fit(w, qtbot)
-    assert session.entry.fit.result.values == pytest.approx(before, rel=1e-9)
+    assert session.fit.result.values == pytest.approx(before, rel=1e-9)
 
     # Asked at two x, and backwards; a quantity by formula goes into the ledger.
     click(bench.drawer.tabs["Result"])
@@ -146,7 +147,7 @@ def test_a_law_unknown_to_the_library_from_typing_to_certified_numbers(window, q
     page.given.setText("other =")
     click(page.ask_button)
     assert shown_answers(page)[-1] == "other is no longer kept."
-    assert [name for name, _ in session.entry.model.derived] == ["scale"]
+    assert [name for name, _ in session.model.derived] == ["scale"]
     assert session.modelling.places(), "a named quantity must not forget the way of the fit"
     click(page.profile)
     qtbot.waitUntil(lambda: any("by profile" in line for line in shown_answers(page)), timeout=30000)
@@ -200,12 +201,12 @@ def test_limits_ties_weights_and_sliders_by_hand(window, qtbot):
     w = window(study_of(x, y, names=("one", "two")))
     session, model = w.session, w.curve_bench.model
     choose_term(w, "exponential decay")
-    qtbot.waitUntil(lambda: session.entry.model.terms and not session.modelling.is_searching, timeout=20000)
+    qtbot.waitUntil(lambda: session.model.terms and not session.modelling.is_searching, timeout=20000)
     table = model.table
     titles = [row.title for row in table.rows]
     assert titles == ["offset", "amplitude", "tau"]
     assert [row.unit for row in table.rows] == ["MPa", "MPa", "s"]
-    assert session.entry.model.start["tau"] == pytest.approx(2, rel=0.2), "starts were found without a fit"
+    assert session.model.start["tau"] == pytest.approx(2, rel=0.2), "starts were found without a fit"
     edit = Qt.ItemDataRole.EditRole
 
     # Ties: refused ones are told, a good one is shown and kept through the fit.
@@ -214,7 +215,7 @@ def test_limits_ties_weights_and_sliders_by_hand(window, qtbot):
         assert sentence in w.notice.text.text()
     assert table.setData(table.index(0, VALUE), "=amplitude/3", edit)
     fit(w, qtbot)
-    p = session.entry.fit.result.parameters
+    p = session.fit.result.parameters
     assert p["offset"].value == pytest.approx(p["amplitude"].value / 3)
     assert table.data(table.index(0, VALUE)).startswith("= 10.")
     assert abs(p["tau"].value - 2) < 4 * p["tau"].u
@@ -229,7 +230,7 @@ def test_limits_ties_weights_and_sliders_by_hand(window, qtbot):
     assert not table.setData(table.index(2, VALUE), "7", edit)
     assert "lies outside its limits" in w.notice.text.text()
     fit(w, qtbot)
-    assert session.entry.fit.result.parameters["tau"].value == pytest.approx(1.5)
+    assert session.fit.result.parameters["tau"].value == pytest.approx(1.5)
     assert "tau ended on its bound" in model.foot.warning.text()
 
     # The slider tries starts live; letting go makes one.
@@ -240,30 +241,30 @@ def test_limits_ties_weights_and_sliders_by_hand(window, qtbot):
     before = session.modelling.model_in_sight().start["amplitude"]
     model.slider.slider.setFocus()
     QTest.keyClick(model.slider.slider, Qt.Key.Key_PageUp)
-    assert session.entry.model.start["amplitude"] == pytest.approx(before * 10 ** (10 / 200))
+    assert session.model.start["amplitude"] == pytest.approx(before * 10 ** (10 / 200))
 
     # Weights and loss are part of the model; what the data do not allow is told.
     click(model.settings.fold)
     box = model.settings.weights
     box.setCurrentIndex(box.findData("proportional"))
     box.activated.emit(box.currentIndex())
-    assert session.entry.model.weights == "proportional"
+    assert session.model.weights == "proportional"
     box = model.settings.scaled
     box.setCurrentIndex(box.findData(False))
     box.activated.emit(box.currentIndex())
     fit(w, qtbot)
-    assert not session.entry.fit.result.scaled
-    assert session.entry.fit.result.weights == "proportional"
+    assert not session.fit.result.scaled
+    assert session.fit.result.weights == "proportional"
 
     # Starts of another curve with the same model.
-    found = session.entry.fit.result.values
+    found = session.fit.result.values
     session.look(View(session.study.document.curves[1].id))
     choose_term(w, "exponential decay")
-    qtbot.waitUntil(lambda: session.entry.model.terms and not session.modelling.is_searching, timeout=20000)
+    qtbot.waitUntil(lambda: session.model.terms and not session.modelling.is_searching, timeout=20000)
     menu = model.foot.starts_menu()
     take = next(action for action in menu.actions() if action.text() == "Take those of one")
     take.trigger()
-    assert session.entry.model.start == found
+    assert session.model.start == found
 
 
 def test_stretches_are_left_out_of_the_fit_by_drawing_over_them(window, qtbot):
@@ -273,16 +274,16 @@ def test_stretches_are_left_out_of_the_fit_by_drawing_over_them(window, qtbot):
     w = window(study_of(x, y))
     session, canvas = w.session, w.curve_bench.canvas
     choose_term(w, "exponential decay")
-    qtbot.waitUntil(lambda: session.entry.model.terms and not session.modelling.is_searching, timeout=20000)
+    qtbot.waitUntil(lambda: session.model.terms and not session.modelling.is_searching, timeout=20000)
     drag(canvas.plot, (7.6, 30), (10.4, 30), CTRL | SHIFT)
-    (gap,) = session.entry.model.gaps
+    (gap,) = session.model.gaps
     assert gap == pytest.approx((7.6, 10.4), abs=0.1)
     assert sum(item.isVisible() for item in canvas.model.gaps.items) == 1
     fit(w, qtbot)
-    assert session.entry.fit.result.parameters["tau"].value == pytest.approx(2.0, rel=1e-6)
-    assert session.entry.fit.used == np.count_nonzero((x < gap[0]) | (x > gap[1]))
+    assert session.fit.result.parameters["tau"].value == pytest.approx(2.0, rel=1e-6)
+    assert session.fit.basis.used == np.count_nonzero((x < gap[0]) | (x > gap[1]))
     drag(canvas.plot, (8.0, 30), (9.0, 30), CTRL | SHIFT)
-    assert session.entry.model.gaps == ()
+    assert session.model.gaps == ()
     assert not any(item.isVisible() for item in canvas.model.gaps.items)
 
 
@@ -300,7 +301,7 @@ def test_areas_are_typed_and_tied_like_parameters(window, qtbot):
     area1, area2 = titles.index("P1 · area"), titles.index("P2 · area")
     assert table.rows[area2].unit == "counts·nm"
     assert table.setData(table.index(area2, VALUE), "300", edit)
-    second = session.entry.model.term_numbered(2).parameters
+    second = session.model.term_numbered(2).parameters
     assert second["height"].start * second["fwhm"].start * math.sqrt(math.pi / (4 * math.log(2))) == pytest.approx(300)
     for text, sentence in (
         ("=area_2", "tied to itself"),
@@ -311,7 +312,7 @@ def test_areas_are_typed_and_tied_like_parameters(window, qtbot):
         assert sentence in w.notice.text.text()
     assert table.setData(table.index(area2, VALUE), "=area_1/2", edit)
     fit(w, qtbot)
-    read = {(r.peak, r.quantity): r for r in session.entry.fit.readings}
+    read = {(r.part, r.quantity): r for r in session.fit.readings}
     assert read[2, "area"].value == pytest.approx(read[1, "area"].value / 2, rel=1e-9)
     assert table.rows[area1].u == read[1, "area"].u
     assert table.data(table.index(area2, VALUE)).startswith("= ")
@@ -331,8 +332,8 @@ def test_a_peak_of_ones_own_is_added_by_double_click(window, qtbot, tmp_path):
     kind.activated.emit(kind.currentIndex())
     double_click(w.curve_bench.canvas.plot, 4.0, 8.9)
     fit(w, qtbot)
-    assert w.session.entry.fit.result.parameters["fwhm_1"].value == pytest.approx(1.5, rel=1e-6)
-    assert w.session.entry.model.peaks[0].own == own
+    assert w.session.fit.result.parameters["fwhm_1"].value == pytest.approx(1.5, rel=1e-6)
+    assert w.session.model.peaks[0].own == own
 
 
 def test_own_terms_are_saved_and_offered(window, qtbot, tmp_path):
@@ -345,26 +346,26 @@ def test_own_terms_are_saved_and_offered(window, qtbot, tmp_path):
     QTest.keyClicks(model.editor.field, "k*x + slope*x")
     assert "half, slope" in model.editor.said.text()
     QTest.keyClick(model.editor.field, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: session.entry.model.terms and not session.modelling.is_searching, timeout=20000)
+    qtbot.waitUntil(lambda: session.model.terms and not session.modelling.is_searching, timeout=20000)
     fit(w, qtbot)
-    assert session.entry.fit.result.parameters["half"].value == pytest.approx(0.8, rel=1e-6)
+    assert session.fit.result.parameters["half"].value == pytest.approx(0.8, rel=1e-6)
     assert session.modelling.save_own(" ") is None
     path = session.modelling.save_own("Two ways")
     assert path is not None
     assert path.parent == tmp_path / "data" / "curvesieve" / "terms"
     (path.parent / "broken.term.json").write_text("{")
     session.modelling.set_background(None)
-    assert not session.entry.model.terms
+    assert not session.model.terms
     choose_term(w, "two ways")
     assert "broken.term.json is no JSON file" in w.notice.text.text()
-    assert session.entry.model.background.own.name == "Two ways"
+    assert session.model.background.own.name == "Two ways"
     # Editing the formula keeps what its names had.
     qtbot.waitUntil(lambda: not session.modelling.is_searching, timeout=20000)
     session.modelling.change_state(0, "cap", "start", start=3.25)
     model.editor.field.setFocus()
     model.editor.field.setPlainText("cap*x/(half + x) + slope*x + c")
     QTest.keyClick(model.editor.field, Qt.Key.Key_Return)
-    assert session.entry.model.start["cap"] == 3.25
+    assert session.model.start["cap"] == 3.25
 
 
 def test_peaks_of_every_kind_are_dragged_by_their_widths(window, qtbot):
@@ -376,7 +377,7 @@ def test_peaks_of_every_kind_are_dragged_by_their_widths(window, qtbot):
         model.peak_kind.setCurrentIndex(model.peak_kind.findData(slug))
         model.peak_kind.activated.emit(model.peak_kind.currentIndex())
         double_click(canvas.plot, 50.0, 44.0)
-        number = session.entry.model.peaks[-1].number
+        number = session.model.peaks[-1].number
         s = canvas.model.handles[number].shape
         drag(canvas.plot, (s.center + s.fwhm / 2, s.base + s.height / 2), (s.center + s.fwhm, s.base + s.height / 2))
         wide = canvas.model.handles[number].shape
@@ -384,7 +385,7 @@ def test_peaks_of_every_kind_are_dragged_by_their_widths(window, qtbot):
         assert wide.height == pytest.approx(s.height, rel=0.02), slug
         session.undo()
         session.undo()
-    assert not session.entry.model.terms
+    assert not session.model.terms
 
 
 BAD = [
@@ -425,7 +426,7 @@ def test_bad_formulas_and_bad_fits_leave_the_last_good_state(window, qtbot):
     qtbot.waitUntil(lambda: "no finite value" in w.notice.text.text(), timeout=20000)
     take("a + b + 0*x")  # constant y, two parameters that do the same
     click(model.foot.fit)
-    qtbot.waitUntil(lambda: session.entry.fit is not None, timeout=20000)
+    qtbot.waitUntil(lambda: session.fit is not None, timeout=20000)
     assert "cannot be told apart" in model.foot.warning.text()
     page = w.curve_bench.drawer
     page.show_page("Result")
@@ -440,7 +441,7 @@ def test_bad_formulas_and_bad_fits_leave_the_last_good_state(window, qtbot):
         assert sentence in w.notice.text.text()
     click(result.profile)
     qtbot.waitUntil(lambda: "there is no profile" in w.notice.text.text(), timeout=20000)
-    assert math.isfinite(session.entry.fit.result.statistics.rss)
+    assert math.isfinite(session.fit.result.statistics.rss)
     assert cs.fit  # the same core answers at the command line; see tests/core
 
 
@@ -456,12 +457,12 @@ def test_a_law_in_t_over_time_is_a_law_and_no_flat_line(window, qtbot):
     QTest.keyClicks(model.editor.field, "t)")
     assert "t is the variable (Time)" in model.editor.said.text()
     QTest.keyClick(model.editor.field, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: w.session.entry.model.terms and not w.session.modelling.is_searching, timeout=20000)
-    own = w.session.entry.model.background.own
+    qtbot.waitUntil(lambda: w.session.model.terms and not w.session.modelling.is_searching, timeout=20000)
+    own = w.session.model.background.own
     assert (own.variable, sorted(own.parameters)) == ("t", sorted(own.parameters))
-    assert w.session.entry.model.names == ("A", "k")
+    assert w.session.model.names == ("A", "k")
     fit(w, qtbot)
-    values = w.session.entry.fit.result.values
+    values = w.session.fit.result.values
     assert values["k"] == pytest.approx(0.8, rel=0.02)
     units_of = {row.full_name: row.unit for row in model.table.rows}
     assert units_of == {"A": "MPa", "k": "s^-1"}
@@ -554,7 +555,7 @@ def test_a_law_typed_under_peaks_gets_starts(window, qtbot):
     w = window(study_of(x, y, "1/cm", "counts"))
     w.session.look(View(w.session.study.document.curves[0].id))
     double_click(w.curve_bench.canvas.plot, 62.0, 120.0)
-    assert w.session.entry.model.background.slug == "line"
+    assert w.session.model.background.slug == "line"
     choose_term(w, "type a formula")
     field = w.curve_bench.model.editor.field
     field.setFocus()
@@ -563,7 +564,7 @@ def test_a_law_typed_under_peaks_gets_starts(window, qtbot):
     QTest.keyClick(field, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: not w.session.jobs.running("starts"), timeout=20000)
     fit(w, qtbot)
-    found = w.session.entry.fit.result
+    found = w.session.fit.result
     assert found.converged
     for name, truth in (("a", 240), ("b", 30), ("c", 12), ("center_1", 62)):
         p = found.parameters[name]

@@ -12,8 +12,9 @@ from curvesieve.core.models import OwnTerm
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study.answers import answer, intervals, residuals_of
-from curvesieve.core.study.compute import band_of, fit_curve
 from curvesieve.core.study.copies import copied
+from curvesieve.core.study.fits import band_of, fit_curve
+from curvesieve.core.study.passing import recorded
 
 
 @pytest.fixture
@@ -45,22 +46,22 @@ def law(session, qtbot, slug="exponential", own=None) -> None:
 
 def fitted(session, qtbot) -> None:
     session.modelling.fit()
-    qtbot.waitUntil(lambda: session.entry.fit is not None, timeout=20000)
+    qtbot.waitUntil(lambda: session.fit is not None, timeout=20000)
 
 
 def test_a_law_is_one_step_of_the_history_with_its_starts_the_next(session, qtbot):
     law(session, qtbot)
     assert session.undo_label == "find starts"
-    start = session.entry.model.start
+    start = session.model.start
     assert start["tau"] == pytest.approx(1.5, rel=0.05)
     session.undo()
     assert session.undo_label == "change the background or law"
-    assert session.entry.model.start["tau"] == 1.0
+    assert session.model.start["tau"] == 1.0
     session.undo()
-    assert not session.entry.model.terms
+    assert not session.model.terms
     session.redo()
     session.redo()
-    assert session.entry.model.start == start
+    assert session.model.start == start
 
 
 def test_starts_that_come_too_late_for_their_model_are_dropped(session, qtbot):
@@ -68,7 +69,7 @@ def test_starts_that_come_too_late_for_their_model_are_dropped(session, qtbot):
     session.modelling.set_background("line")
     qtbot.waitUntil(lambda: not session.modelling.is_searching, timeout=20000)
     qtbot.wait(50)
-    assert session.entry.model.background.slug == "line"
+    assert session.model.background.slug == "line"
     assert session.undo_label == "change the background or law"
 
 
@@ -80,8 +81,8 @@ def test_the_way_of_a_fit_is_seen_live_and_afterwards(session, qtbot):
         session.modelling.change_state(0, name, "start", start=value)
     fitted(session, qtbot)
     places = session.modelling.places()
-    assert places[0] == session.entry.model.start
-    assert places[-1] == session.entry.fit.result.values
+    assert places[0] == session.model.start
+    assert places[-1] == session.fit.result.values
     qtbot.waitUntil(lambda: bool(seen))
     assert set(seen[0]) == {"offset", "amplitude", "tau"}
     session.modelling.look_at_iterate(1)
@@ -114,7 +115,7 @@ def test_named_quantities_follow_fits_and_files(session, qtbot, tmp_path):
     session.modelling.set_derived((("half", "tau*log(2)"),))
     study, curve_id = session.study, session.view.curve
     assert study.fit_is_current(curve_id)
-    value = {r.quantity: r for r in study.readings(curve_id)}["= half"]
+    value = {r.quantity: r for r in study.readings(curve_id)}["half"]
     assert (value.unit, value.value) == ("s", pytest.approx(1.5 * np.log(2), rel=0.03))
     save_study(study, tmp_path / "kept.sieve")
     again = load_study(tmp_path / "kept.sieve")
@@ -122,7 +123,7 @@ def test_named_quantities_follow_fits_and_files(session, qtbot, tmp_path):
     assert again.readings(curve_id) == study.readings(curve_id)
     # Another model without tau: the quantity goes with it, and a fit of that model works.
     session.modelling.set_background("polynomial-3")
-    assert session.entry.model.derived == ()
+    assert session.model.derived == ()
     fitted(session, qtbot)
     assert {"a0", "a3"} <= {r.quantity for r in session.study.readings(curve_id)}
 
@@ -131,12 +132,12 @@ def test_an_own_formula_is_kept_whole_in_a_study(session, qtbot, tmp_path):
     own = OwnTerm(formula="k = 1/tau\nc + A*exp(-k*t)", variable="t", description="one decay")
     law(session, qtbot, "own", own)
     fitted(session, qtbot)
-    assert session.entry.fit.result.parameters["tau"].value == pytest.approx(1.5, rel=0.02)
+    assert session.fit.result.parameters["tau"].value == pytest.approx(1.5, rel=0.02)
     save_study(session.study, tmp_path / "own.sieve")
     again = load_study(tmp_path / "own.sieve")
     entry = again.document.curves[0]
-    assert entry.model.background.own == own
-    assert fit_curve(again, entry.id).result.values == pytest.approx(entry.fit.result.values, rel=1e-9)
+    assert session.model.background.own == own
+    assert fit_curve(again, entry.id).result.values == pytest.approx(session.fit.result.values, rel=1e-9)
 
 
 def test_answers_copies_and_intervals_of_a_study(session, qtbot):
@@ -184,7 +185,7 @@ def test_what_is_drawn_beside_goes_when_the_study_changes(session, qtbot):
 def test_starts_are_taken_from_a_curve_with_the_same_model_only(session, qtbot):
     law(session, qtbot)
     fitted(session, qtbot)
-    values = session.entry.fit.result.values
+    values = session.fit.result.values
     first, second = (curve.id for curve in session.study.document.curves)
     session.look(View(second))
     law(session, qtbot, "line")
@@ -192,10 +193,10 @@ def test_starts_are_taken_from_a_curve_with_the_same_model_only(session, qtbot):
     law(session, qtbot)
     assert session.modelling.other_curves() == [(first, "wet")]
     session.modelling.take_starts(first)
-    assert session.entry.model.start == values
+    assert session.model.start == values
     session.modelling.read_starts()
     qtbot.waitUntil(lambda: not session.modelling.is_searching, timeout=20000)
-    assert session.entry.model.start["tau"] == pytest.approx(3.0, rel=0.05)
+    assert session.model.start["tau"] == pytest.approx(3.0, rel=0.05)
 
 
 def test_a_polynomial_keeps_its_meaning_when_its_starts_come_from_elsewhere(session, qtbot):
@@ -209,16 +210,16 @@ def test_a_polynomial_keeps_its_meaning_when_its_starts_come_from_elsewhere(sess
 
     wanted = drawn(session.modelling.model_in_sight())
     session.look(View(second))
-    session.modelling.set_model(session.entry.model.model_copy(update={"low": 3.0, "high": 5.0}), "range")
+    session.modelling.set_model(session.model.model_copy(update={"low": 3.0, "high": 5.0}), "range")
     law(session, qtbot, "polynomial-3")
-    assert session.entry.model.background.span != session.study.entry(first).model.background.span
+    assert session.model.background.span != session.study.model(first).background.span
     session.modelling.take_starts(first)
-    np.testing.assert_allclose(drawn(session.entry.model), wanted, rtol=1e-12)
-    session.modelling.set_model(session.entry.model.model_copy(update={"low": None, "high": None}), "range")
+    np.testing.assert_allclose(drawn(session.model), wanted, rtol=1e-12)
+    session.modelling.set_model(session.model.model_copy(update={"low": None, "high": None}), "range")
     session.modelling.read_starts()
-    curve = session.study.recorded(second)
+    curve = recorded(session.study, second)
     best = np.polynomial.Polynomial.fit(curve.x, curve.y, 3)(x)
-    np.testing.assert_allclose(drawn(session.entry.model), best, rtol=1e-8)
+    np.testing.assert_allclose(drawn(session.model), best, rtol=1e-8)
 
 
 def test_a_guess_says_nothing_where_there_is_none(session, qtbot):
@@ -230,4 +231,4 @@ def test_a_guess_says_nothing_where_there_is_none(session, qtbot):
     session.modelling.guess(OwnTerm(formula="a*exp(-x/b) + c"), found.append)
     qtbot.waitUntil(lambda: bool(found), timeout=20000)
     assert found[0].start["b"] == pytest.approx(1.5, rel=0.05)
-    assert not session.entry.model.terms, "a guess is drawn, not kept"
+    assert not session.model.terms, "a guess is drawn, not kept"

@@ -98,7 +98,7 @@ def test_a_fit_is_stopped_and_a_late_one_is_dropped(demo, qtbot):
     session.modelling.fit()
     session.modelling.set_model(model, "change it while the fit runs")
     qtbot.waitUntil(lambda: not session.modelling.is_fitting, timeout=20000)
-    assert session.entry.fit is None, "the fit was of another start"
+    assert session.fit is None, "the fit was of another start"
 
 
 def test_closing_asks_when_there_is_something_to_lose(demo, qtbot, tmp_path, monkeypatch):
@@ -145,22 +145,22 @@ def test_saving_by_keyboard_asks_once_for_a_place(demo, qtbot, tmp_path, monkeyp
 
 def test_cards_are_dragged_into_another_order(demo):
     column = demo.curve_bench.sieve
-    first, second = demo.session.entry.slots
+    first, second = demo.session.slots
     data = QMimeData()
     data.setData(DRAG_TYPE, first.id.encode())
     below = QPointF(40, column.card(second.id).mapTo(column, column.card(second.id).rect().bottomLeft()).y() + 4)
     move = Qt.DropAction.MoveAction
     QApplication.sendEvent(column, QDragEnterEvent(below.toPoint(), move, data, LEFT, PLAIN))
     QApplication.sendEvent(column, QDropEvent(below, move, data, LEFT, PLAIN))
-    assert [slot.id for slot in demo.session.entry.slots] == [second.id, first.id]
+    assert [slot.id for slot in demo.session.slots] == [second.id, first.id]
     assert "out of date" in demo.curve_bench.ledger.ledger.rows[EXAMPLE].state
     column.card(second.id).removed.emit()
-    assert [slot.id for slot in demo.session.entry.slots] == [first.id]
+    assert [slot.id for slot in demo.session.slots] == [first.id]
 
 
 def test_caught_points_are_gone_to_from_the_list(demo):
     canvas = demo.curve_bench.canvas
-    demo.session.look_at_stage(demo.session.entry.slots[1].id)
+    demo.session.look_at_stage(demo.session.slots[1].id)
     x = float(canvas.strip.list_model.x[2])
     click_cell(canvas.strip.list, 2, 0)
     low, high = canvas.plot.box.viewRange()[0]

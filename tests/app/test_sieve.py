@@ -22,7 +22,7 @@ from curvesieve.core.steps.level import Scale
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.transform import Spectrum
 from curvesieve.core.study import Study, edits, load_study, save_study
-from curvesieve.core.study.compute import sieve_family, sieved_curve, unusual_catches
+from curvesieve.core.study.passing import recorded, sieve_family, sieved_curve, unusual_catches
 from curvesieve.core.study.sieves import save_sieve
 from curvesieve.demo.faults import detector_fault, relaxation_glitch
 from tests.app.gestures import SHIFT, add_step, click, double_click, drag, place, type_into
@@ -74,7 +74,7 @@ def test_a_fault_is_mended_by_dragging_a_bridge_over_it(window, qtbot, made, law
     edges = np.flatnonzero(fault)[[0, -1]]
     assert np.abs(passed.y - made.truth)[edges].max() < 4 * made.noise
     np.testing.assert_array_equal(passed.y[~fault], made.y[~fault])
-    assert w.session.study.recorded(w.session.view.curve).y is not passed.y, "the record is whole"
+    assert recorded(w.session.study, w.session.view.curve).y is not passed.y, "the record is whole"
 
     # The flanks are dragged by the outer lines; what it would do is drawn while the hand moves.
     handles: RuleHandles = w.curve_bench.canvas.rule_handles
@@ -179,7 +179,7 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
     ids = [curve.id for curve in session.study.document.curves]
     add_step(w, "no line could be, and patch")
     column._share()
-    assert all(session.study.shares_sieve(id_) for id_ in ids)
+    assert all(session.study.shares(id_, "sieve") for id_ in ids)
     assert "shared by the family" in column.count.text()
     session.look(View(ids[3]))
     session.look_at_stage(session.study.slots(ids[3])[0].id)
@@ -206,7 +206,7 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
     column.apply_file(path)
     assert "did you mean 'despike'" in w.notice.text.text()
     column._copy(ids[:2])
-    assert not session.study.shares_sieve(ids[0])
+    assert not session.study.shares(ids[0], "sieve")
 
     # Two stages are compared; a study with all this is read back as it was.
     session.apply(edits.add_step(ids[3], Scale(by="factor", factor=2), "double"), "scale")
@@ -229,7 +229,7 @@ def test_a_step_that_fails_fails_alone(window, qtbot):
     study = study_of(*[(f"c{i}", x[: 5 if i == 7 else 300], np.sin(x)[: 5 if i == 7 else 300]) for i in range(20)])
     ids = [curve.id for curve in study.document.curves]
     study = edits.add_step(ids[0], Despike(), "a")(study)
-    study = edits.share_sieve(ids[0])(study)
+    study = edits.share(ids[0], "sieve")(study)
     shares: list[float] = []
     made = sieve_family(study, ids, shares.append)
     assert [i for i, one in enumerate(made) if one.trail[0].problem] == [7]
@@ -237,7 +237,7 @@ def test_a_step_that_fails_fails_alone(window, qtbot):
     assert "points, and the curve has" in unusual_catches(study, ids)[ids[7]]
 
     # A donor that was deleted: the card says what would help, the next steps go on.
-    study = edits.set_sieve(ids[1], ())(edits.step_out(ids[1])(study))
+    study = edits.set_sieve(ids[1], ())(edits.step_out(ids[1], "sieve")(study))
     study = edits.add_step(ids[1], Combine(donor="c2"), "c")(study)
     study = edits.add_step(ids[1], Scale(by="factor", factor=3), "d")(study)
     w = window(study)

@@ -13,9 +13,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from curvesieve.app.session import MODEL
+from curvesieve.core.reading import ReadingKey
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import load_study
+from curvesieve.core.study.passing import recorded
 from tests.app.gestures import CTRL, SHIFT, add_step, click, click_cell, double_click, drag, drop_files, move, type_into
 
 
@@ -38,7 +40,7 @@ def spectra(window, demo_files, qtbot):
 
 def fit(w, qtbot) -> None:
     click(w.curve_bench.model.foot.fit)
-    qtbot.waitUntil(lambda: w.session.entry.fit is not None, timeout=20000)
+    qtbot.waitUntil(lambda: w.session.fit is not None, timeout=20000)
 
 
 def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_files):
@@ -47,7 +49,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     plot = canvas.plot
 
     # See: the axes are named with units, the pointer is read, zooming and the way back.
-    curve = session.study.recorded(session.view.curve)
+    curve = recorded(session.study, session.view.curve)
     assert (curve.x_label, curve.x_unit, curve.y_label, curve.y_unit) == ("Raman shift", "cm-1", "Intensity", "counts")
     move(plot, 1500.0, 300.0)
     assert w.status.pointer.text().startswith("x 1500")
@@ -62,9 +64,9 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
 
     # Keep range: added from the list, then its edge is dragged on the plot.
     add_step(w, "Keep range")
-    low_edge = session.entry.slots[0].rule.low
+    low_edge = session.slots[0].rule.low
     drag(plot, (low_edge, 400), (1260.0, 400))
-    step = session.entry.slots[0].rule
+    step = session.slots[0].rule
     assert isinstance(step, KeepRange)
     assert abs(step.low - 1260.0) < 2.0
     kept = np.count_nonzero((curve.x >= step.low) & (curve.x <= step.high))
@@ -72,7 +74,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
 
     # Despike: every true spike in the range is caught, ringed and listed, and nothing else.
     add_step(w, "Despike")
-    assert isinstance(session.entry.slots[1].rule, Despike)
+    assert isinstance(session.slots[1].rule, Despike)
     truth = json.loads((demo_files[0].parent / "truth.json").read_text())["loading-0p0wt.csv"]
     spikes = sorted(float(x) for x in curve.x[truth["spikes"]] if step.low <= x <= step.high)
     assert sorted(float(x) for x in canvas.strip.list_model.x) == spikes
@@ -80,16 +82,16 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     assert f"{len(spikes)} points caught" in canvas.strip.title.text()
 
     # Edit, switch off and on, reorder: the catch follows.
-    card = w.curve_bench.sieve.card(session.entry.slots[1].id)
+    card = w.curve_bench.sieve.card(session.slots[1].id)
     type_into(card.fields["threshold"].line, "1e3")
-    assert session.entry.slots[1].rule.threshold == 1000.0
+    assert session.slots[1].rule.threshold == 1000.0
     assert "0 points caught" in canvas.strip.title.text()
     session.undo()
     click(card.switch)
-    assert not session.entry.slots[1].on
+    assert not session.slots[1].on
     click(card.switch)
     card.moved.emit(-1)
-    assert [slot.rule.slug for slot in session.entry.slots] == ["despike", "keep-range"]
+    assert [slot.rule.slug for slot in session.slots] == ["despike", "keep-range"]
     session.undo()
 
     # Peaks by double click, the range in use by Shift+drag, a crown moved by hand.
@@ -98,23 +100,23 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     for x in (1338, 1458, 1602):
         y = float(np.interp(x, curve.x, curve.y))
         double_click(plot, x, y)
-    assert [placed.number for placed in session.entry.model.peaks] == [1, 2, 3]
-    assert session.entry.model.background.slug == "line"
+    assert [placed.number for placed in session.model.peaks] == [1, 2, 3]
+    assert session.model.background.slug == "line"
     drag(plot, (1275, 250), (1735, 250), SHIFT)
-    assert abs(session.entry.model.low - 1275) < 2
+    assert abs(session.model.low - 1275) < 2
     handles = canvas.model.handles[1]
     s = handles.shape
     drag(plot, (s.center, s.base + s.height), (s.center + 12, s.base + s.height + 40))
-    moved = session.entry.model.term_numbered(1).parameters
+    moved = session.model.term_numbered(1).parameters
     assert abs(moved["center"].start - (s.center + 12)) < 1.5
     assert abs(moved["height"].start - (s.height + 40)) < 10
     s = canvas.model.handles[1].shape
     drag(plot, (s.center + s.fwhm / 2, s.base + s.height / 2), (s.center + s.fwhm, s.base + s.height / 2))
-    assert session.entry.model.term_numbered(1).parameters["fwhm"].start == pytest.approx(2 * s.fwhm, rel=0.1)
+    assert session.model.term_numbered(1).parameters["fwhm"].start == pytest.approx(2 * s.fwhm, rel=0.1)
 
     # Fit: the numbers are the generator's, within 3u.
     fit(w, qtbot)
-    result = session.entry.fit.result
+    result = session.fit.result
     assert result.converged
     assert result.statistics.r2 > 0.99
     for number, peak in enumerate(truth["peaks"], 1):
@@ -129,7 +131,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     titles = [column.heading for column in ledger.ledger.columns]
     column = titles.index("P2 FWHM (cm⁻¹)") + 1
     click_cell(ledger.view, 0, column)
-    assert session.view.reading == (2, "fwhm")
+    assert session.view.reading == ReadingKey("fit", "fwhm", 2)
     assert canvas.layers.spot.isVisible()
     assert "after Keep range, Despike" in ledger.advice.whole_text()
     click(ledger.copy)

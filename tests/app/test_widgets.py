@@ -119,7 +119,7 @@ def test_item_models_keep_qts_rules(window, tmp_path):
         w.curve_bench.canvas.strip.list_model,
     )
     testers = [QAbstractItemModelTester(model, fatal) for model in models]
-    w.session.look_at_stage(w.session.entry.slots[1].id)
+    w.session.look_at_stage(w.session.slots[1].id)
     w.shelf.remove_in_hand()
     w.session.undo()
     w.shelf.filter.setText("nothing has this")

@@ -18,6 +18,7 @@ from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.study import Study, edits, save_study
+from curvesieve.core.study.passing import recorded
 from curvesieve.demo import EXAMPLE
 from curvesieve.demo.build import build_study
 from tests.app.gestures import CTRL, SHIFT, choose_term, click, click_cell, double_click, drag, drop_files, type_into
@@ -61,11 +62,11 @@ def test_eckerle4_through_the_window(window, qtbot, start):
     b1, b2, b3 = known.starts[start].values()
     for row, value in enumerate((b3, b1 / b2, FWHM_PER_SIGMA * b2)):
         edit_value(w, row, repr(value))
-    starts = w.session.entry.model.start
+    starts = w.session.model.start
     assert starts == pytest.approx({"center_1": b3, "height_1": b1 / b2, "fwhm_1": FWHM_PER_SIGMA * b2}, rel=1e-14)
     QTest.keyClick(w, Qt.Key.Key_F5)
-    qtbot.waitUntil(lambda: w.session.entry.fit is not None, timeout=20000)
-    p = w.session.entry.fit.result.parameters
+    qtbot.waitUntil(lambda: w.session.fit is not None, timeout=20000)
+    p = w.session.fit.result.parameters
     assert digits(p["fwhm_1"].value, FWHM_PER_SIGMA * known.value["b2"]) >= 7
     assert digits(p["fwhm_1"].u, FWHM_PER_SIGMA * known.sd["b2"]) >= 5
     assert digits(p["center_1"].value, known.value["b3"]) >= 7
@@ -154,7 +155,7 @@ def test_roles_rows_and_pasting(window, qtbot):
     qtbot.waitUntil(lambda: "no row of numbers with bar between the cells" in w.notice.text.text())
     assert bench.delimiter.currentData() == ";", "what stays is shown again"
     click(w.intake_bench.files.bring)
-    assert len(w.session.study.recorded(w.session.view.curve)) == 3, "u is a column of words with a decimal point"
+    assert len(recorded(w.session.study, w.session.view.curve)) == 3, "u is a column of words with a decimal point"
     QApplication.clipboard().setText("  ")
     w.paste()
     assert "clipboard holds no text" in w.notice.text.text()
@@ -164,7 +165,7 @@ def test_wrong_numbers_in_fields_are_told_and_the_old_ones_kept(window, qtbot, t
     w = window(build_study(tmp_path / "demo"))
     w.session.look(View(w.session.study.document.curves[EXAMPLE].id))
     entry = w.session.entry
-    slot = entry.slots[1].id
+    slot = w.session.slots[1].id
     w.session.look_at_stage(slot)
     card = w.curve_bench.sieve.card(slot)
     for text, sentence in (
@@ -192,23 +193,23 @@ def test_fit_again_changes_nothing_and_edits_begin_from_what_is_seen(window, qtb
     w = window(build_study(tmp_path / "demo"))
     session = w.session
     session.look(View(session.study.document.curves[EXAMPLE].id))
-    first = session.entry.fit.result
+    first = session.fit.result
     old = session.study
     click(w.curve_bench.model.foot.fit)
     qtbot.waitUntil(lambda: session.study is not old, timeout=20000)
-    again = session.entry.fit.result
+    again = session.fit.result
     assert {n: p.value for n, p in again.parameters.items()} == {n: p.value for n, p in first.parameters.items()}
     hold = w.curve_bench.model.view.model().index(2, 2)
     w.curve_bench.model.table.setData(hold, Qt.CheckState.Checked.value, Qt.ItemDataRole.CheckStateRole)
-    assert session.entry.fit is None
-    assert session.entry.model.start["fwhm_1"] == first.parameters["fwhm_1"].value
+    assert session.fit is None
+    assert session.model.start["fwhm_1"] == first.parameters["fwhm_1"].value
     click(w.curve_bench.model.foot.fit)
-    qtbot.waitUntil(lambda: session.entry.fit is not None, timeout=20000)
-    assert session.entry.fit.result.parameters["fwhm_1"].held
+    qtbot.waitUntil(lambda: session.fit is not None, timeout=20000)
+    assert session.fit.result.parameters["fwhm_1"].held
     click(w.curve_bench.model.foot.remove)
-    assert [placed.number for placed in session.entry.model.peaks] == [1, 2]
+    assert [placed.number for placed in session.model.peaks] == [1, 2]
     click(w.curve_bench.model.foot.starts)
-    assert [placed.number for placed in session.entry.model.peaks] == [1, 2]
+    assert [placed.number for placed in session.model.peaks] == [1, 2]
 
 
 def test_a_million_points_are_drawn_by_a_few_thousand(window, qtbot):
@@ -245,7 +246,7 @@ def test_log_axes_move_everything_with_them(window, qtbot):
     assert canvas.plot.box.viewRange()[0] == pytest.approx([-2, 2], abs=0.4)
     drag(canvas.plot, (0.1, 1.0), (10.0, 1.0), SHIFT)
     double_click(canvas.plot, 1.0, 50.0)
-    model = w.session.entry.model
+    model = w.session.model
     assert model.low == pytest.approx(0.1, rel=0.1)
     assert model.high == pytest.approx(10, rel=0.1)
     crown = canvas.model.handles[1].crown.pos()
@@ -260,7 +261,7 @@ def test_finder_shelf_and_removal(window, qtbot, tmp_path):
     assert w.finder.isVisible()
     QTest.keyClicks(w.finder.field, "step desp")
     QTest.keyClick(w.finder.field, Qt.Key.Key_Return)
-    assert w.session.entry.slots[0].rule.slug == "despike"
+    assert w.session.slots[0].rule.slug == "despike"
     QTest.keyClicks(w.shelf.filter, "4.0")
     assert [row.text for row in w.shelf.model.rows] == ["Raman by silver loading", "4.0 wt%"]
     click_cell(w.shelf.list, 1, 0)
@@ -338,15 +339,15 @@ def test_steps_are_found_by_the_words_of_the_trade(window, demo_files, qtbot, ty
     QTest.keyClicks(found.field, typed)
     assert label <= {item.text(0).strip() for item in found._items()}
     QTest.keyClick(found.field, Qt.Key.Key_Return)
-    (slot,) = w.session.entry.slots
+    (slot,) = w.session.slots
     assert slot.rule.label in label
     w.finder.open()
     QTest.keyClicks(w.finder.field, typed)
     rows = [w.finder.list.item(i).text() for i in range(w.finder.list.count())]
     assert {f"Add a step: {one}" for one in label} <= set(rows)
     QTest.keyClick(w.finder.field, Qt.Key.Key_Return)
-    assert w.session.entry.slots[-1].rule.label in label
-    assert len(w.session.entry.slots) == 2
+    assert w.session.slots[-1].rule.label in label
+    assert len(w.session.slots) == 2
 
 
 def test_the_demo_is_one_click_away_and_never_takes_what_was_begun(window, demo_files, qtbot):

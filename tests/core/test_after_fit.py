@@ -97,7 +97,7 @@ def test_ties_holds_and_weights_act_as_they_say():
     rest = tied.model_copy(update={"derived": (("ratio", "height_1/height_2"),)}).without(1).whole()
     assert (rest.ties, rest.derived) == ({}, ())
     # An area that is tied is a height that is tied.
-    areas = {r.quantity + str(r.peak): r.value for r in fit_readings(tied, result, "", "counts")}
+    areas = {r.quantity + str(r.part): r.value for r in fit_readings(tied, result, "", "counts")}
     assert areas["area2"] == pytest.approx(areas["area1"] / 2)
     proportional = fit("a*x + b", x + 1, 3 * (x + 1), start={"a": 1, "b": 0}, weights="proportional")
     assert proportional.parameters["a"].value == pytest.approx(3)
@@ -344,9 +344,9 @@ def test_derived_quantities_by_formula():
     result = fit_model(model, curve)
     readings = {r.quantity: r for r in fit_readings(model, result, "s", "MPa")}
     k = result.parameters["k"]
-    assert readings["= half_life"].value == pytest.approx(math.log(2) / k.value)
-    assert readings["= half_life"].u == pytest.approx(math.log(2) / k.value**2 * k.u)
-    assert (readings["= half_life"].unit, readings["= ratio"].unit, readings["k"].unit) == ("s", "", "s^-1")
+    assert readings["half_life"].value == pytest.approx(math.log(2) / k.value)
+    assert readings["half_life"].u == pytest.approx(math.log(2) / k.value**2 * k.u)
+    assert (readings["half_life"].unit, readings["ratio"].unit, readings["k"].unit) == ("s", "", "s^-1")
     with pytest.raises(InputError, match=r"no parameter 'kk'.*did you mean 'k'"):
         fit_readings(model.model_copy(update={"derived": (("bad", "1/kk"),)}), result, "s", "MPa")
 

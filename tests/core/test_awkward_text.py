@@ -15,6 +15,7 @@ from curvesieve.core.formats import reading, tables
 from curvesieve.core.intake.take import Take
 from curvesieve.core.record import FileBytes, Source
 from curvesieve.core.study import Study, edits, load_study, save_study
+from curvesieve.core.study.passing import recorded
 from tests.conftest import STRD
 
 
@@ -173,7 +174,7 @@ def test_a_large_file_is_read_in_pieces_and_can_be_stopped(tmp_path, monkeypatch
     again = load_study(tmp_path / "s.sieve")
     assert not again.sources
     assert (again.document.records[0].source, again.document.records[0].source_kept) == (source.sha256, False)
-    np.testing.assert_array_equal(again.recorded(again.document.curves[0].id).y, values[:, 1])
+    np.testing.assert_array_equal(recorded(again, again.document.curves[0].id).y, values[:, 1])
 
     def stop(share: float) -> None:
         raise KeyboardInterrupt

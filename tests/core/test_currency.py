@@ -23,9 +23,10 @@ from curvesieve.core.steps.base import parse_step
 from curvesieve.core.steps.lines import OWN, TABLES, add_tables
 from curvesieve.core.study import Study, edits, load_study
 from curvesieve.core.study.answers import answer, units_of_parameters
-from curvesieve.core.study.compute import fit_curve, passed_units, preview, sieve_family, sieved_curve, sieved_if_quick
 from curvesieve.core.study.copies import copied
+from curvesieve.core.study.fits import fit_curve
 from curvesieve.core.study.ledger import about_curve, ledger_of, to_csv
+from curvesieve.core.study.passing import passed_units, preview, sieve_family, sieved_curve, sieved_if_quick
 from tests.conftest import STRD
 
 KEPT = STRD.parent / "studies"
@@ -129,7 +130,7 @@ def test_units_are_those_of_the_curve_that_passed():
     height = {r.quantity: r for r in study.readings(one)}["height"]
     assert (height.unit, height.value) == ("N", pytest.approx(5010, rel=0.01))
     made = ledger_of(study, study.document.families[0])
-    headings = {column.quantity: column.heading for column in made.columns}
+    headings = {column.key.quantity: column.heading for column in made.columns}
     assert headings["height"] == "P1 height (N)"
     assert headings["rmse"] == "RMSE (N)"
     assert "\tN\t" in next(row for row in copied(study, one, "table").splitlines() if row.startswith("height_1"))
@@ -141,7 +142,7 @@ def test_a_family_of_mixed_units_has_a_column_for_each():
     for one in ids(study):
         study = fitted(study, one)
     made = ledger_of(study, study.document.families[0])
-    heights = [column for column in made.columns if column.quantity == "height"]
+    heights = [column for column in made.columns if column.key.quantity == "height"]
     assert [column.unit for column in heights] == ["N", "kN"]
     filled = [[made.rows[i].cell(column) is not None for column in heights] for i in range(3)]
     assert filled == [[True, False], [False, True], [True, False]]
@@ -251,22 +252,23 @@ def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_sa
         study = load_study(path)
         assert study.document.version == 4
         weighed = study.document.curves[0]
-        s = weighed.fit.result.statistics
+        fit = study.fit(weighed.id)
+        s = fit.result.statistics
         curve = sieved_curve(study, weighed.id).curve
-        again = weighed.model.starting_at(weighed.fit.result.values)
+        again = study.model(weighed.id).starting_at(fit.result.values)
         r = curve.y - again.sum.evaluate(curve.x, list(again.start.values()))
         assert s.rss == pytest.approx(r @ r, rel=1e-9)
         assert s.chi2 == pytest.approx(np.sum((r / curve.u) ** 2), rel=1e-9)
-        assert (weighed.fit.x_unit, weighed.fit.y_unit) == (curve.x_unit, curve.y_unit)
+        assert (fit.x_unit, fit.y_unit) == (curve.x_unit, curve.y_unit)
         refit = edits.set_fit(weighed.id, fit_curve(study, weighed.id))(study)
-        assert refit.entry(weighed.id).fit.result.values == pytest.approx(weighed.fit.result.values, rel=1e-6)
+        assert refit.fit(weighed.id).result.values == pytest.approx(fit.result.values, rel=1e-6)
     two = load_study(KEPT / "version-2.sieve")
     assert [two.fit_state(c.id) for c in two.document.curves] == ["fitted", "fitted"]
-    assert {r.quantity for r in two.document.curves[0].fit.readings} >= {"fwhm", "= half"}
-    assert two.document.curves[1].fit.result.statistics.aicc is None  # a robust fit
+    assert {r.key[:2] for r in two.fit(two.document.curves[0].id).readings} >= {("fit", "fwhm"), ("own", "half")}
+    assert two.fit(two.document.curves[1].id).result.statistics.aicc is None  # a robust fit
     three = load_study(KEPT / "version-3.sieve")
     assert [three.fit_state(c.id) for c in three.document.curves] == [*["fitted"] * 4, "out of date"]
-    assert [three.shares_sieve(c.id) for c in three.document.curves] == [True, True, False, False, False]
+    assert [three.shares(c.id, "sieve") for c in three.document.curves] == [True, True, False, False, False]
 
 
 @pytest.mark.parametrize("version", [1, 2, 3])
@@ -277,7 +279,7 @@ def test_migration_keeps_every_number_of_a_fit(version):
         wrote = json.loads(archive.read("study.json"))["curves"]
     study = load_study(path)
     for then, curve in zip(wrote, study.document.curves, strict=True):
-        fit = curve.fit
+        fit = study.fit(curve.id)
         if then["fit"] is None:
             assert fit is None
             continue
@@ -309,8 +311,8 @@ def test_own_terms_of_ones_own_name_their_quantity_by_hand(tmp_path):
     model = Model(derived=(("k", "1/k"),)).with_background("own", sieved_curve(study, one).curve, own)
     study = edits.set_model(one, model.starting_at({"A": 2.0, "k": 0.4}))(study)
     study = edits.set_fit(one, fit_curve(study, one))(study)
-    found = {(r.quantity): r.value for r in study.readings(one)}
-    assert found["= k"] == pytest.approx(1 / found["k"])
+    found = {r.key[:2]: r.value for r in study.readings(one)}
+    assert found["own", "k"] == pytest.approx(1 / found["fit", "k"])
 
 
 def test_a_curve_on_its_way_out_says_where_it_comes_from():
@@ -328,4 +330,4 @@ def test_a_curve_on_its_way_out_says_where_it_comes_from():
     assert said["steps"].startswith("scale axis y, by unit, factor 1.0, unit N")
     assert "despike window 11, threshold 5.0" in said["steps"]
     assert "exp(" in said["formula"]
-    assert f"height_1 {study.entry(one).fit.result.values['height_1']!r}" in said["fitted"]
+    assert f"height_1 {study.fit(one).result.values['height_1']!r}" in said["fitted"]

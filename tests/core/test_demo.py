@@ -14,7 +14,8 @@ from curvesieve.core.models import Model
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import Study, edits
-from curvesieve.core.study.compute import fit_curve, sieved_curve
+from curvesieve.core.study.fits import fit_curve
+from curvesieve.core.study.passing import sieved_curve
 from curvesieve.demo import STUDY_NAME
 from curvesieve.demo.build import write_demo
 from curvesieve.demo.raman import LOADINGS, file_text, spectrum
@@ -55,12 +56,12 @@ def test_every_width_is_within_3u_of_the_truth(demo_files, place):
     study = edits.set_model(curve_id, model)(study)
     fit = fit_curve(study, curve_id)
     assert fit.result.converged
-    readings = {(r.peak, r.quantity): r for r in fit.readings}
+    readings = {(r.part, r.quantity): r for r in fit.readings}
     for number, peak in enumerate(truth, 1):
         assert abs(readings[number, "fwhm"].value - peak["fwhm"]) < 3 * readings[number, "fwhm"].u
         area = np.pi / 2 * peak["height"] * peak["fwhm"]
         assert abs(readings[number, "area"].value - area) < 4 * readings[number, "area"].u
-    assert fit.used == fit.passed - len(sieved_curve(study, curve_id).trail[1].caught)
+    assert fit.basis.used == fit.passed - len(sieved_curve(study, curve_id).trail[1].caught)
 
 
 def test_an_existing_demo_is_kept(tmp_path):

@@ -28,9 +28,10 @@ from curvesieve.core.steps.level import Zero
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.smooth import Smooth
 from curvesieve.core.study import Study, edits, load_study, save_study, store
-from curvesieve.core.study.compute import fit_curve, sieved_curve
 from curvesieve.core.study.document import Document
-from curvesieve.core.study.ledger import STATISTIC, about_curve, ledger_of, provenance, to_csv, to_tabs
+from curvesieve.core.study.fits import fit_curve
+from curvesieve.core.study.ledger import about_curve, ledger_of, provenance, to_csv, to_tabs
+from curvesieve.core.study.passing import recorded, sieved_curve
 from curvesieve.core.study.sieves import save_by_name, saved_sieves
 
 X = np.linspace(0, 10, 60)
@@ -78,13 +79,13 @@ class Lists:
             self.shared = [list(step) for step in steps]
             self.alone = dict.fromkeys(self.curves, False)
             self.own = {i: [] for i in self.curves}
-            return edits.share_sieve(id_)(study)
+            return edits.share(id_, "sieve")(study)
         if kind == "step in":
             self.alone[id_], self.own[id_] = False, []
-            return edits.step_in(id_)(study)
+            return edits.step_in(id_, "sieve")(study)
         if kind == "step out":
             self.own[id_], self.alone[id_] = [list(step) for step in steps], True
-            return edits.step_out(id_)(study)
+            return edits.step_out(id_, "sieve")(study)
         target = self.curves[(self.curves.index(id_) + 1) % 3]
         study = edits.copy_sieve(id_, [target])(study)
         self.own[target], self.alone[target] = [list(step) for step in steps], True
@@ -134,14 +135,14 @@ def test_any_run_of_edits_is_what_lists_changed_in_place_are(run):
             study = lists.change_step(kind, id_, steps[at % len(steps)], n, study)
         for other in curves:
             assert [[s.id, s.rule.value, s.on, s.name] for s in study.slots(other)] == lists.here(other)
-            assert study.shares_sieve(other) == (not lists.alone[other])
+            assert study.shares(other, "sieve") == (not lists.alone[other])
     assert first.document.model_dump_json() == before, "the study that was edited is as it was"
 
 
 def test_curves_records_and_families_go_together():
     study = study_of(1.0, 2.0)
     one, two = ids(study)
-    record = study.record(study.entry(one).record)
+    record = study.record(study.record_of(one).id)
     twice = edits.add_curves(study, [(record, Take(0, 1)), (record, Take(1, 0))], "again")
     assert len(twice.document.records) == 3, "a record that comes twice in one go is kept once"
     assert [curve.label for curve in twice.document.curves[2:]] == ["0", "0"]
@@ -154,7 +155,7 @@ def test_curves_records_and_families_go_together():
     alone = edits.remove_curve(one)(less)
     assert alone.document.families[0].curves == (two,)
     with pytest.raises(cs.InputError, match="is alone"):
-        edits.share_sieve(two)(alone)
+        edits.share(two, "sieve")(alone)
     with pytest.raises(cs.InputError):
         edits.add_curves(study, [(record, Take(0, 1)), (record, Take(0, 0, where=(1, 1e9)))], "no rows")
     assert edits.rename_curve(one, "  new  ")(study).entry(one).label == "new"
@@ -181,8 +182,8 @@ def test_the_ledger_is_in_the_order_of_the_condition_with_all_digits():
     ledger = ledger_of(study, study.document.families[0])
     assert [row.curve.id for row in ledger.rows] == [c, d, a, b], "no condition comes last"
     assert [row.state for row in ledger.rows] == ["fitted", "not fitted", "fitted", "fitted"]
-    assert [column.quantity for column in ledger.columns] == ["center", "height", "fwhm", "area", "r2", "rmse"]
-    assert [column.peak for column in ledger.columns] == [1, 1, 1, 1, STATISTIC, STATISTIC]
+    assert [column.key.quantity for column in ledger.columns] == ["center", "height", "fwhm", "area", "r2", "rmse"]
+    assert [column.key.part for column in ledger.columns] == [1, 1, 1, 1, 0, 0]
     head, *rows = csv.reader(io.StringIO(to_csv(ledger)))
     assert head == [
         "curve", "loading (wt%)", "P1 center (s)", "u(P1 center) (s)", "P1 height (N)", "u(P1 height) (N)",
@@ -190,9 +191,9 @@ def test_the_ledger_is_in_the_order_of_the_condition_with_all_digits():
     ]  # fmt: skip
     assert [row[0] for row in rows] == ["c2", 'with, comma and "quote"', "c0", "c1"]
     assert [row[1] for row in rows] == ["0.5", "1.0", "3.0", ""]
-    height = study.entry(a).fit.result.parameters["height_1"]
+    height = study.fit(a).result.parameters["height_1"]
     assert (float(rows[2][4]), float(rows[2][5])) == (height.value, height.u)
-    assert float(rows[2][11]) == study.entry(a).fit.result.statistics.rmse
+    assert float(rows[2][11]) == study.fit(a).result.statistics.rmse
     assert rows[1][2:-1] == [""] * 10
     assert {len(row) for row in rows} == {13}
     assert [line.split("\t") for line in to_tabs(ledger).splitlines()] == [head, *rows]
@@ -207,9 +208,9 @@ def test_columns_that_would_have_one_heading_are_told_apart_by_unit_and_number()
     milli = edits.set_sieve(two, (StepSlot(id="k", rule=cs.Sieve.parse({"steps": [SCALE]}).slots[0].rule),))(study)
     milli = fitted(milli, two, 5.0)
     ledger = ledger_of(milli, milli.document.families[0])
-    heights = [column.heading for column in ledger.columns if column.quantity == "height"]
+    heights = [column.heading for column in ledger.columns if column.key.quantity == "height"]
     assert heights == ["P1 height (N)", "P1 height (mN)"]
-    first, second = (column for column in ledger.columns if column.quantity == "height")
+    first, second = (column for column in ledger.columns if column.key.quantity == "height")
     assert ledger.rows[0].cell(second) is None
     assert ledger.rows[1].cell(first) is None
     assert ledger.rows[1].cell(second).value == pytest.approx(20_000, rel=0.02)
@@ -232,7 +233,7 @@ def test_what_a_number_comes_from_is_said_beside_it():
     assert about["source"] == "0.csv"
     assert about["sha256"] == study.document.records[0].source
     assert "window 5" in about["steps"]
-    assert f"height_1 {study.entry(one).fit.result.values['height_1']!r}" in about["fitted"]
+    assert f"height_1 {study.fit(one).result.values['height_1']!r}" in about["fitted"]
     assert "fitted" not in dict(about_curve(study, two))
 
 
@@ -346,7 +347,7 @@ def family_of(count: int, label: str, condition: tuple[str, str], study: Study |
 def test_curves_move_with_what_is_done_to_them():
     study = family_of(2, "one", ("T", "K"), family_of(3, "loaded", ("F", "N"), family_of(3, "heated", ("T", "K"))))
     heated, loaded, one = study.document.families
-    study = edits.share_sieve(heated.curves[0])(edits.add_step(heated.curves[0], Despike(), "s")(study))
+    study = edits.share(heated.curves[0], "sieve")(edits.add_step(heated.curves[0], Despike(), "s")(study))
     before = {curve.id: sieved_curve(study, curve.id).curve.y for curve in study.document.curves}
     moved = edits.move_curves([heated.curves[0], one.curves[1]], loaded.id)(study)
     assert [family.curves for family in moved.document.families] == [
@@ -355,7 +356,7 @@ def test_curves_move_with_what_is_done_to_them():
         one.curves[:1],
     ]
     assert moved.entry(heated.curves[0]).condition is None
-    assert moved.entry(heated.curves[0]).own_sieve
+    assert moved.entry(heated.curves[0]).shared == ()
     same = edits.move_curves([heated.curves[2]], one.id)(study)
     assert same.entry(heated.curves[2]).condition == 2.0, "K stays K"
     alone = edits.move_curves(one.curves, "")(study)
@@ -381,8 +382,8 @@ def test_keys_are_those_of_the_parts_however_they_are_kept():
     """What is kept by the objects must be what hashing everything anew would give."""
     study = family_of(4, "heated", ("T", "K"))
     ids = [curve.id for curve in study.document.curves]
-    study = edits.share_sieve(ids[0])(edits.add_step(ids[0], Despike(), "s")(study))
-    study = edits.step_out(ids[3])(study)
+    study = edits.share(ids[0], "sieve")(edits.add_step(ids[0], Despike(), "s")(study))
+    study = edits.step_out(ids[3], "sieve")(study)
     study = edits.add_step(ids[3], Combine(donor=study.entry(ids[1]).label), "c")(study)
     states = []
     for change in (
@@ -396,7 +397,7 @@ def test_keys_are_those_of_the_parts_however_they_are_kept():
         kept = [study.fit_key(id_) for id_ in ids]
         anew = Study(Document.model_validate_json(study.document.model_dump_json()), study.arrays, study.sources)
         assert [anew.fit_key(id_) for id_ in ids] == kept
-        assert [anew.recorded(id_).digest for id_ in ids] == [study.digest(id_) for id_ in ids]
+        assert [recorded(anew, id_).digest for id_ in ids] == [study.digest(id_) for id_ in ids]
         states.append(kept)
     assert all(a != b for a, b in zip(states[0], states[1], strict=True)), "shared, and taken from"
     assert states[2] == states[3], "a name changes no number"

@@ -15,8 +15,9 @@ from curvesieve.core.models import Model
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits
 from curvesieve.core.study.answers import answer, correlations, interval_lines, intervals
-from curvesieve.core.study.compute import derived_changed, fit_curve, sieved_curve
 from curvesieve.core.study.copies import copied
+from curvesieve.core.study.fits import derived_changed, fit_curve
+from curvesieve.core.study.passing import sieved_curve
 
 X = np.linspace(20, 30, 80)
 CUBIC = 2 + 0.5 * X - 0.03 * X**2 + 0.001 * X**3 + np.random.default_rng(1).normal(0, 1e-3, X.size)
@@ -99,8 +100,9 @@ def test_coefficients_beside_peaks_against_the_sum_typed_out():
         assert float(rows[name][0]) == pytest.approx(typed.parameters[name].value, rel=1e-5)
         assert float(rows[name][1]) == pytest.approx(typed.parameters[name].u, rel=1e-4)
     assert next(s for s in copied(study, one, "text").splitlines() if s.startswith("background = "))
-    found = shown(entry.model, entry.fit.result)
-    ours = {q.name: entry.fit.result.u_along(q.slopes) for q in found}
+    fit = study.fit(entry.id)
+    found = shown(study.model(entry.id), fit.result)
+    ours = {q.name: fit.result.u_along(q.slopes) for q in found}
     for mine, theirs in (("height_1", "h1"), ("center_2", "m2"), ("a1", "a1")):
         assert ours[mine] == pytest.approx(typed.parameters[theirs].u, rel=1e-4)
     # A background under peaks is not read off, and the profile asks for the peaks only.
@@ -115,7 +117,7 @@ def test_a_quantity_may_be_made_of_what_follows():
     study, one = fitted(y, "constant", 23.0, 27.0)
     lines, kept = answer(study, one, "formula", "share = area_2/area_1")
     study = derived_changed(study, one, kept)
-    share = next(r for r in study.readings(one) if r.quantity == "= share")
+    share = next(r for r in study.readings(one) if r.quantity == "share")
     (by_hand,), _ = answer(study, one, "formula", "height_2*fwhm_2/(height_1*fwhm_1)")
     number, u = (float(word) for word in re.findall(r"[\d.]+(?:e-?\d+)?", by_hand.whole.partition(":")[2]))
     assert (share.value, share.u) == pytest.approx((number, u), rel=1e-9)
@@ -126,7 +128,7 @@ def test_a_quantity_may_be_made_of_what_follows():
     with pytest.raises(cs.InputError, match="no parameter 'area_3'"):
         derived_changed(study, one, (("wrong", "area_3/2"),))
     # The quantity stays with the model while its peak does.
-    assert study.entry(one).model.without(2).whole().derived == ()
+    assert study.model(one).without(2).whole().derived == ()
     vertex, at = fitted(3 - 0.8 * (X - 26) ** 2 + np.random.default_rng(2).normal(0, 0.3, X.size), "polynomial-2")
     (line,), _ = answer(vertex, at, "formula", "-a1/(2*a2)")
     (top,), _ = answer(vertex, at, "extremum", "")

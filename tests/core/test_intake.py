@@ -24,6 +24,7 @@ from curvesieve.core.intake.quantity import Quantity
 from curvesieve.core.intake.taking import take
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits
+from curvesieve.core.study.passing import recorded
 
 STRIP = "Width;12,70(2) mm\nThickness;0,082 ± 0,001 mm\n\nTime;Extension;Force;Strain\ns;mm;N;%\n" + "".join(
     f"{i};{i / 20:.3f};{10.414 * i:.4f};{i / 10:.2f}\n".replace(".", ",") for i in range(8)
@@ -146,7 +147,7 @@ def test_a_pattern_converts_units_and_uncertainties():
         with_unit(pattern, 0, "quux → m")
     assert with_unit(pattern, 0, "quux").channels[0].unit == "quux"
     study = edits.add_curves(Study(), [(taken.record, taken.takes[0])], "one")
-    assert study.recorded(study.document.curves[0].id).x.tolist() == [0.0254, 0.0508]
+    assert recorded(study, study.document.curves[0].id).x.tolist() == [0.0254, 0.0508]
 
 
 # -- roles and arrangements ------------------------------------------------------------------------
@@ -186,7 +187,7 @@ def test_a_channel_as_the_condition_splits_its_rows():
     assert (found.name, found.unit, found.values) == ("T", "°C", (25.0, 60.0))
     study = edits.add_curves(Study(), [(taken.record, chosen) for chosen in taken.takes], "both")
     assert len(study.document.records) == 1
-    assert study.recorded(study.document.curves[0].id).y.tolist() == [25, 26, 27, 28, 29]
+    assert recorded(study, study.document.curves[0].id).y.tolist() == [25, 26, 27, 28, 29]
     with pytest.raises(cs.InputError, match="y has 10 different values in 10 rows"):
         take(table.record, with_role(with_role(pattern, 0, "y"), 2, "condition"))
 

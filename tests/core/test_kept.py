@@ -124,7 +124,7 @@ def test_each_part_is_written_once_and_an_edit_writes_the_document_alone(study, 
     keeper.keep(study, None, saved=False)
     parts = {file: file.stat().st_mtime_ns for file in keeper.folder.glob("*/*")}
     written = (keeper.folder / "study.json").stat().st_mtime_ns
-    assert len(parts) == len(study.arrays) + len(study.sources)
+    assert len(parts) == len(study.arrays) + len(study.sources) + len(study.results)
     time.sleep(0.01)
     keeper.keep(study, None, saved=False)
     assert (keeper.folder / "study.json").stat().st_mtime_ns == written, "nothing changed"

@@ -91,11 +91,11 @@ def test_damage_is_named_and_nothing_is_opened(study, tmp_path):
     rewritten(path, **{"study.json": json.dumps({**document, "extra": 1})})
     opens("in study.json, extra")
     bad = json.loads(json.dumps(document))
-    bad["curves"][0]["y"] = 7
+    bad["curves"][0]["source"]["y"] = 7
     rewritten(path, **{"study.json": json.dumps(bad)})
     opens("names a record or a channel that is not there")
     bad = json.loads(json.dumps(document))
-    bad["curves"][EXAMPLE]["slots"][0]["rule"]["step"] = "explode"
+    bad["curves"][EXAMPLE]["recipe"]["sieve"][0]["rule"]["step"] = "explode"
     rewritten(path, **{"study.json": json.dumps(bad)})
     opens("There is no step 'explode'")
     rewritten(path, **{"study.json": None})
@@ -126,11 +126,11 @@ def test_numbers_know_when_they_are_out_of_date(study):
     curve = study.document.curves[EXAMPLE]
     assert study.fit_is_current(curve.id)
     assert len(study.readings(curve.id)) == 12
-    off = edits.switch_step(curve.id, curve.slots[1].id, False)(study)
+    off = edits.switch_step(curve.id, study.slots(curve.id)[1].id, False)(study)
     assert not off.fit_is_current(curve.id)
     assert off.readings(curve.id) == ()
     assert ledger_of(off, off.document.families[0]).rows[EXAMPLE].state == "out of date"
-    assert edits.switch_step(curve.id, curve.slots[1].id, True)(off).fit_is_current(curve.id)
+    assert edits.switch_step(curve.id, study.slots(curve.id)[1].id, True)(off).fit_is_current(curve.id)
     header = to_csv(ledger_of(study, study.document.families[0])).splitlines()[0]
     assert header.startswith("curve,loading (wt%),P1 center (cm-1),u(P1 center) (cm-1)")
     assert header.endswith("R²,RMSE (counts),state")
@@ -139,13 +139,13 @@ def test_numbers_know_when_they_are_out_of_date(study):
 def test_a_reading_names_the_steps_of_a_shared_sieve(tmp_path):
     study = build_study(tmp_path)
     entry = study.document.curves[EXAMPLE]
-    shared = edits.share_sieve(entry.id)(study)
-    assert shared.shares_sieve(entry.id)
+    shared = edits.share(entry.id, "sieve")(study)
+    assert shared.shares(entry.id, "sieve")
     assert shared.fit_is_current(entry.id), "the same steps, wherever they are kept"
     said = provenance(shared, shared.entry(entry.id), shared.readings(entry.id)[0])
     assert said == provenance(study, entry, study.readings(entry.id)[0])
     assert "after Keep range, Despike" in said
-    alone = edits.step_out(entry.id)(shared)
+    alone = edits.step_out(entry.id, "sieve")(shared)
     assert alone.slots(entry.id) == shared.slots(entry.id)
     with pytest.raises(InputError, match="shared within a family of two or more"):
-        edits.share_sieve("c")(Study().with_document(curves=(entry.model_copy(update={"id": "c"}),)))
+        edits.share("c", "sieve")(Study().with_document(curves=(entry.model_copy(update={"id": "c"}),)))

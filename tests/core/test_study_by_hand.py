@@ -24,14 +24,8 @@ from curvesieve.core.steps.smooth import Smooth
 from curvesieve.core.steps.trim import LeaveOut, SortMerge
 from curvesieve.core.study import Study, edits, many
 from curvesieve.core.study.answers import QUESTIONS, answer, residuals_of
-from curvesieve.core.study.compute import (
-    band_of,
-    fit_curve,
-    fitted_curve,
-    sieve_family,
-    sieved_curve,
-    unusual_catches,
-)
+from curvesieve.core.study.fits import band_of, fit_curve, fitted_curve
+from curvesieve.core.study.passing import recorded, sieve_family, sieved_curve, unusual_catches
 
 X = np.linspace(0, 10, 81)
 
@@ -139,7 +133,7 @@ def test_a_line_has_no_extremum_and_a_quantity_is_kept_or_forgotten():
     (plain,), same = answer(study, one, "formula", "-offset/slope")
     assert same == ()
     assert "ledger" not in plain.text
-    model = study.entry(one).model.model_copy(update={"derived": kept})
+    model = study.model(one).model_copy(update={"derived": kept})
     named = fitted(study, one, model)
     (gone,), left = answer(named, one, "formula", "zero =")
     assert (gone.text, left) == ("zero is no longer kept.", ())
@@ -155,7 +149,7 @@ def test_bands_and_residuals_are_those_of_the_fit(parabola):
     assert (band.x[0], band.x[-1]) == (0.0, 10.0)
     rows = np.column_stack([band.x**2, band.x, np.ones(band.x.size)])
     u = np.sqrt(np.einsum("ij,jk,ik->i", rows, covariance, rows))
-    r = study.recorded(one).y - np.polyval(values, X)
+    r = recorded(study, one).y - np.polyval(values, X)
     sigma = np.sqrt(r @ r / (X.size - 3))
     from scipy.stats import t
 
@@ -188,9 +182,9 @@ def test_a_family_is_passed_alike_by_one_process_and_by_many(monkeypatch):
     for id_ in ids:
         study = edits.set_sieve(id_, steps)(study)
     told: list[float] = []
-    alone = [study.sieve(id_)(study.recorded(id_)) for id_ in ids]
+    alone = [study.sieve(id_)(recorded(study, id_)) for id_ in ids]
     monkeypatch.setattr(many, "_WORTH_IT", 0)
-    jobs = [(study.recorded(id_), study.sieve(id_)) for id_ in ids]
+    jobs = [(recorded(study, id_), study.sieve(id_)) for id_ in ids]
     together = many.pass_many(jobs, told.append)
     assert told == pytest.approx([(i + 1) / 13 for i in range(13)])
     for one, other in zip(alone, together, strict=True):
@@ -238,13 +232,13 @@ def test_a_fit_counts_its_points_and_refuses_a_curve_that_was_not_cleaned():
     curve = sieved_curve(study, one).curve
     model = Model().with_background("constant", curve).add_peak("gaussian", curve, 5.0)
     fit = fit_curve(edits.set_model(one, model)(study), one)
-    assert (fit.recorded, fit.passed) == (81, 81)
-    assert fit.used == np.count_nonzero((curve.flags == 0) & model.points_in_use(curve))
-    assert fit.used == 81 - 2 - 5
+    assert (fit.basis.recorded, fit.passed) == (81, 81)
+    assert fit.basis.used == np.count_nonzero((curve.flags == 0) & model.points_in_use(curve))
+    assert fit.basis.used == 81 - 2 - 5
     patched = edits.set_model(one, model.model_copy(update={"use_patched": True, "gaps": ((7.0, 8.0),)}))(study)
-    assert fit_curve(patched, one).used == 81 - 5 - np.count_nonzero((X >= 7) & (X <= 8))
+    assert fit_curve(patched, one).basis.used == 81 - 5 - np.count_nonzero((X >= 7) & (X <= 8))
     problem, on = fitted_curve(edits.set_fit(one, fit)(edits.set_model(one, model)(study)), one)
-    assert problem.y.size == fit.used
+    assert problem.y.size == fit.basis.used
     assert on.result is fit.result
     bad = edits.add_step(one, Zero(by="band", low=50, high=60), "z")(edits.set_model(one, model)(study))
     with pytest.raises(cs.InputError, match="The step Zero does not work"):
@@ -323,9 +317,9 @@ def test_areas_are_tied_through_the_size_of_their_peak():
     study = study_of(2 * np.exp(-((X - 3) ** 2)) + 0.7 / (1 + (X - 7) ** 2))
     one = study.document.curves[0].id
     study = fitted(study, one, model)
-    area = {r.peak: r.value for r in study.readings(one) if r.quantity == "area"}
+    area = {r.part: r.value for r in study.readings(one) if r.quantity == "area"}
     assert area[2] == pytest.approx(area[1] / 2, rel=1e-9)
-    assert study.entry(one).fit.result.parameters["height_2"].state == "tied"
+    assert study.fit(one).result.parameters["height_2"].state == "tied"
     with pytest.raises(cs.InputError, match="tied to itself"):
         tie_of_area(model, 2, "area_2/2")
     with pytest.raises(cs.InputError, match="cannot be read"):

@@ -35,7 +35,7 @@ def action_rows(window: Window) -> list[ActionRow]:
         return session.entry is not None
 
     def has_terms() -> bool:
-        return session.entry is not None and bool(session.entry.model.terms)
+        return bool(session.model.terms)
 
     def has_readings() -> bool:
         return bool(bench.ledger.ledger.columns)

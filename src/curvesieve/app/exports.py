@@ -11,11 +11,11 @@ from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
 from curvesieve.app.numbers import NumbersView
 from curvesieve.app.session import Session
-from curvesieve.core.errors import InputError
 from curvesieve.core.study.files import write_bytes
 
 if TYPE_CHECKING:
     from curvesieve.core.formats.writing import Sheet
+    from curvesieve.core.record import Record
 
 
 class Exports:
@@ -28,7 +28,7 @@ class Exports:
     def ask_curve(self) -> None:
         """Writes the curve as it passed the sieve, with u, flags, and what its fit says of each point."""
         from curvesieve.core.formats.writing import of_curve
-        from curvesieve.core.study.compute import fitted_curve
+        from curvesieve.core.study.fits import fitted_curve
         from curvesieve.core.study.ledger import about_curve
         from curvesieve.core.study.points import fit_channels
 
@@ -51,10 +51,18 @@ class Exports:
         from curvesieve.core.formats.writing import of_record
 
         entry = self.session.entry
-        if entry is not None:
-            record = self.session.study.record(entry.record)
+        if entry is not None and (record := self._record(entry.id)) is not None:
             name = f"{record.source.name.rsplit('.', 1)[0]} record"  # never the name of the raw file itself
             self._ask("Write the record", name, lambda: of_record(record))
+
+    def _record(self, curve_id: str) -> Record | None:
+        """The record behind a curve; None, with a word, where it comes from elsewhere."""
+        study = self.session.study
+        found = study.record_of(curve_id)
+        if found is None:
+            said = f"{study.entry(curve_id).label} has no record: it is made of the {study.origin(curve_id)}."
+            self.session.noticed.emit(said, "problem")
+        return study.record(found.id) if found is not None else None
 
     def _ask(self, title: str, name: str, sheet: Callable[[], Sheet]) -> None:
         from curvesieve.core.formats.writing import WRITERS
@@ -93,10 +101,8 @@ class Exports:
         entry = self.session.entry
         if entry is None:
             return
-        try:
-            record = self.session.study.record(entry.record)
-        except InputError as error:
-            self.session.noticed.emit(str(error), "problem")
+        record = self._record(entry.id)
+        if record is None:
             return
         dialog = QDialog(self.window)
         dialog.setObjectName("bench")

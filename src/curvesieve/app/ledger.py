@@ -109,7 +109,7 @@ class LedgerModel(QAbstractTableModel):
         cell = row.cell(column)
         if cell is None:
             return "–"
-        return f"{cell.value:.5f}" if column.quantity == "r2" else concise(cell.value, cell.u)
+        return f"{cell.value:.5f}" if column.key.quantity == "r2" else concise(cell.value, cell.u)
 
 
 class LedgerDrawer(QWidget):
@@ -231,7 +231,7 @@ class LedgerDrawer(QWidget):
     def _choose(self, index: QModelIndex) -> None:
         row, column = self.ledger.rows[index.row()], self.model.column(index.column())
         cell = row.cell(column) if column is not None else None
-        self.session.look(View(row.curve.id, MODEL, None if cell is None else (cell.peak, cell.quantity)))
+        self.session.look(View(row.curve.id, MODEL, None if cell is None else cell.key))
 
     def copy_table(self) -> None:
         clipboard = QGuiApplication.clipboard()

@@ -9,7 +9,7 @@ from curvesieve.app.session import Session
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.study import FitEntry, edits
-from curvesieve.core.study.compute import fit_curve
+from curvesieve.core.study.fits import fit_curve
 
 _TOLD = 3
 
@@ -17,7 +17,7 @@ _TOLD = 3
 def fit_many(session: Session, curve_ids: Sequence[str]) -> None:
     """Fits those of the curves that have a model. One step of the history; those that failed are told by name."""
     study = session.study
-    ready = [id_ for id_ in curve_ids if study.entry(id_).model.terms]
+    ready = [id_ for id_ in curve_ids if study.model(id_).terms]
     if not ready:
         session.noticed.emit("None of the chosen curves has a model to fit.", "problem")
         return

@@ -17,8 +17,9 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.models.own import OwnParameter, own_terms, term_file
 from curvesieve.core.study import FitEntry, Study, edits
-from curvesieve.core.study.compute import derived_changed, fit_curve, sieved_curve
 from curvesieve.core.study.files import write_text
+from curvesieve.core.study.fits import derived_changed, fit_curve
+from curvesieve.core.study.passing import sieved_curve
 
 if TYPE_CHECKING:
     from curvesieve.app.session import Session
@@ -63,23 +64,20 @@ class Modelling(QObject):
 
         Edits by hand begin from what the user sees.
         """
-        entry = self.session.entry
-        if entry is None:
-            return Model()
-        return entry.model if entry.fit is None else entry.model.starting_at(entry.fit.result.values)
+        fit, model = self.session.fit, self.session.model
+        return model if fit is None else model.starting_at(fit.result.values)
 
     def model_shown(self) -> Model:
         """The same, or the model at the iterate that the user went back to."""
-        entry, place = self.session.entry, self.session.view.iterate
-        places = self.places()
-        if entry is None or place is None or not places:
+        place, places = self.session.view.iterate, self.places()
+        if place is None or not places:
             return self.model_in_sight()
-        return entry.model.starting_at(places[min(place, len(places) - 1)])
+        return self.session.model.starting_at(places[min(place, len(places) - 1)])
 
     def places(self) -> list[dict[str, float]]:
         """The iterates of the fit in hand, as far as they are known."""
-        entry = self.session.entry
-        return self.iterates.get(entry.fit.key, []) if entry is not None and entry.fit is not None else []
+        fit = self.session.fit
+        return self.iterates.get(fit.key, []) if fit is not None else []
 
     def _remember(self, key: str, places: list[dict[str, float]]) -> None:
         self.iterates[key] = places
@@ -137,18 +135,17 @@ class Modelling(QObject):
         def edit(study: Study) -> Study:
             passed = self._passed()
             made = self.model_in_sight().with_background(slug, passed, own)
-            old = entry.model.background
+            old = study.model(entry.id).background
             if old is not None and old.own is not None and made.background is not None:  # names that go on keep values
                 kept = {n: s.start for n, s in old.parameters.items() if own and n in made.background.parameters}
                 made = made.starting_at(kept)
             return edits.set_model(entry.id, made)(study)
 
+        before = self.session.model.background
         if self.session.apply(edit, "change the background or law", f"law {entry.id}" if own else ""):
             self.session.look_at_stage("model")
-            now = self.session.entry
-            placed = now.model.background if now is not None else None
+            placed = self.session.model.background
             if placed is not None and not placed.term.has_rule:
-                before = entry.model.background
                 known = set(before.parameters) if before is not None and before.own is not None else set()
                 if set(placed.parameters) - known:
                     self.find_starts()
@@ -169,7 +166,7 @@ class Modelling(QObject):
         if entry is None:
             return
         if self.session.apply(lambda study: derived_changed(study, entry.id, derived), "name a quantity"):
-            now = self.session.study.entry(entry.id).fit
+            now = self.session.study.fit(entry.id)
             if now is not None and places:
                 self._remember(now.key, places)
 
@@ -178,9 +175,9 @@ class Modelling(QObject):
     def read_starts(self) -> None:
         """Reads every peak's start off the data again, where the peaks now stand; a law's is looked for."""
         entry = self.session.entry
-        if entry is None or not entry.model.terms:
+        if entry is None or not self.session.model.terms:
             return
-        ground = entry.model.background
+        ground = self.session.model.background
         if ground is not None and not ground.term.has_rule:
             self.find_starts()
             return
@@ -193,9 +190,9 @@ class Modelling(QObject):
     def find_starts(self) -> None:
         """Looks for starts in the data alone, in the background."""
         entry, study = self.session.entry, self.session.study
-        if entry is None or not entry.model.terms:
+        if entry is None or not self.session.model.terms:
             return
-        model, key = entry.model, study.fit_key(entry.id)
+        model, key = self.session.model, study.fit_key(entry.id)
 
         def work(ticket: Ticket) -> dict[str, float]:
             from curvesieve.core.fitting import search_model
@@ -214,7 +211,7 @@ class Modelling(QObject):
         entry, study = self.session.entry, self.session.study
         if entry is None:
             return
-        model = entry.model.model_copy(update={"terms": (), "derived": ()})
+        model = self.session.model.model_copy(update={"terms": (), "derived": ()})
 
         def work(ticket: Ticket) -> Model:
             from curvesieve.core.fitting import search_model
@@ -234,16 +231,16 @@ class Modelling(QObject):
         entry = self.session.entry
         if entry is None:
             return []
-        curves = self.session.study.document.curves
-        return [
-            (c.id, c.label) for c in curves if c.id != entry.id and c.model.terms and c.model.names == entry.model.names
-        ]
+        study, names = self.session.study, self.session.model.names
+        others = [curve for curve in study.document.curves if curve.id != entry.id]
+        return [(c.id, c.label) for c in others if study.model(c.id).terms and study.model(c.id).names == names]
 
     def take_starts(self, curve_id: str) -> None:
         """The values that another curve's fit found, or its starts, as starts here."""
-        other = self.session.study.entry(curve_id)
-        values = other.fit.result.values if other.fit is not None else other.model.start
-        self.set_model(self.model_in_sight().like(other.model, values), f"take starts from {other.label}")
+        study = self.session.study
+        other, fit = study.model(curve_id), study.fit(curve_id)
+        values = fit.result.values if fit is not None else other.start
+        self.set_model(self.model_in_sight().like(other, values), f"take starts from {study.entry(curve_id).label}")
 
     # -- own terms ----------------------------------------------------------------------------------
 
@@ -287,7 +284,7 @@ class Modelling(QObject):
         if entry is None:
             self._refused("There is no curve to fit yet. Drop a file on the window first.")
             return
-        names, places = entry.model.names, []
+        names, places = self.session.model.names, []
         last = [0.0]
 
         def work(ticket: Ticket) -> FitEntry:

@@ -12,11 +12,14 @@ from curvesieve.app.jobs import Jobs, Ticket
 from curvesieve.app.modelling import Modelling
 from curvesieve.app.worker import Worker
 from curvesieve.core.errors import InputError
+from curvesieve.core.models import Model
+from curvesieve.core.reading import ReadingKey
+from curvesieve.core.steps import StepSlot
 from curvesieve.core.steps.lines import add_tables
 from curvesieve.core.steps.sieve import Sieved
-from curvesieve.core.study import CurveEntry, Study, edits, load_study, save_study
-from curvesieve.core.study.compute import passed_units, sieved_curve, sieved_if_quick, unusual_catches
+from curvesieve.core.study import CurveEntry, FitEntry, Study, edits, load_study, save_study
 from curvesieve.core.study.files import remove_left_over_parts, stamp
+from curvesieve.core.study.passing import passed_units, sieved_curve, sieved_if_quick, unusual_catches
 from curvesieve.core.study.store import SUFFIX
 
 RECORDED, MODEL = "recorded", "model"
@@ -29,7 +32,7 @@ class View:
 
     curve: str | None = None
     stage: str = MODEL
-    reading: tuple[int, str] | None = None
+    reading: ReadingKey | None = None
     against: str = ""
     """The stage that the one in hand is compared with; empty: the one right before it."""
     iterate: int | None = None
@@ -92,6 +95,21 @@ class Session(QObject):
     def entry(self) -> CurveEntry | None:
         """The curve in hand."""
         return self.study.entry(self.view.curve) if self.view.curve and self.study.has(self.view.curve) else None
+
+    @property
+    def slots(self) -> tuple[StepSlot, ...]:
+        """The steps of the curve in hand."""
+        return self.study.slots(self.entry.id) if self.entry is not None else ()
+
+    @property
+    def model(self) -> Model:
+        """The model of the curve in hand; without a curve, one without terms."""
+        return self.study.model(self.entry.id) if self.entry is not None else Model()
+
+    @property
+    def fit(self) -> FitEntry | None:
+        """The fit of the curve in hand, which may be out of date."""
+        return self.study.fit(self.entry.id) if self.entry is not None else None
 
     @property
     def is_saved(self) -> bool:
@@ -180,9 +198,9 @@ class Session(QObject):
         """Compares, in the background, what the shared sieves caught from curve to curve."""
         study = self.study
         shared = [
-            [id_ for id_ in family.curves if study.shares_sieve(id_)]
+            [id_ for id_ in family.curves if study.shares(id_, "sieve")]
             for family in study.document.families
-            if family.slots
+            if family.recipe.sieve
         ]
 
         def work(ticket: Ticket) -> dict[str, str]:

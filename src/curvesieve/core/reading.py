@@ -5,6 +5,28 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from decimal import Context, Decimal
+from typing import NamedTuple
+
+
+class ReadingKey(NamedTuple):
+    """What a reading is, in any curve: the same key in two curves is the same quantity, in one column of the ledger.
+
+    `source` says what took it: ``fit`` (a parameter or what follows from it), ``own`` (a formula that the user named),
+    ``statistics`` (of the fit), or a measure's id. `part` is the number of the peak or loop, 0 for the whole.
+    """
+
+    source: str
+    quantity: str
+    part: int = 0
+
+
+@dataclass(frozen=True)
+class Basis:
+    """The points that a reading rests on: how many, of how many that were recorded, and from where to where in x."""
+
+    used: int = 0
+    recorded: int = 0
+    span: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -15,6 +37,7 @@ class Reading:
     `method` says how, in a few words; `reference` names the source of the method.
     """
 
+    key: ReadingKey
     name: str
     symbol: str
     value: float
@@ -22,6 +45,15 @@ class Reading:
     unit: str
     method: str
     reference: str
+    basis: Basis = Basis()
+
+    @property
+    def quantity(self) -> str:
+        return self.key.quantity
+
+    @property
+    def part(self) -> int:
+        return self.key.part
 
 
 _EXACT = Context(prec=1200)

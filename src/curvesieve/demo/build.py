@@ -11,7 +11,8 @@ from curvesieve.core.models import Model
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import Study, edits, save_study
-from curvesieve.core.study.compute import fit_curve, sieved_curve
+from curvesieve.core.study.fits import fit_curve
+from curvesieve.core.study.passing import sieved_curve
 from curvesieve.demo import EXAMPLE, STUDY_NAME, awkward, faults
 from curvesieve.demo.awkward import write_awkward
 from curvesieve.demo.faults import write_faults

@@ -29,7 +29,7 @@ from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.steps import Step
 from curvesieve.core.steps.trim import LeaveOut
 from curvesieve.core.study import Study, edits
-from curvesieve.core.study.compute import preview
+from curvesieve.core.study.passing import preview
 
 HINTS = {
     RECORDED: "Wheel zooms · drag moves · Ctrl+drag zooms to a box",
@@ -130,8 +130,8 @@ class Canvas(QWidget):
 
     def _on_view_changed(self, old: View, new: View) -> None:
         self.refresh()
-        if new.reading and self._scene is not None and new.reading[0]:
-            self._show_around(new.reading[0])
+        if new.reading and self._scene is not None and new.reading.part:
+            self._show_around(new.reading.part)
 
     def refresh(self) -> None:
         """Draws the session's study and view anew; the ranges of the axes stay as long as the curve does."""

@@ -18,7 +18,7 @@ from curvesieve.app.session import MODEL, Session
 from curvesieve.core import units
 from curvesieve.core.models import Model
 from curvesieve.core.models.lines import base_under, height_of, model_lines, reshaped, width_of
-from curvesieve.core.study.compute import band_of
+from curvesieve.core.study.fits import band_of
 
 
 class ModelView(QObject):
@@ -54,7 +54,7 @@ class ModelView(QObject):
     def chosen_peak(self) -> int:
         """The peak whose reading is in hand; 0 when there is none."""
         chosen = self.session.view.reading
-        return chosen[0] if chosen else 0
+        return chosen.part if chosen else 0
 
     def _draw(self, model: Model) -> None:
         curve = self.scene.made.curve if self.scene is not None else None

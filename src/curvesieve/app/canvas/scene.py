@@ -11,7 +11,8 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.shapes import Shape
 from curvesieve.core.steps import Trail
 from curvesieve.core.steps.sieve import Sieved
-from curvesieve.core.study import CurveEntry, Study
+from curvesieve.core.study import CurveEntry, FitEntry, Study
+from curvesieve.core.study.passing import recorded
 
 
 @dataclass(frozen=True, eq=False)
@@ -19,6 +20,7 @@ class Scene:
     """Before and after of the stage in hand, and all that was caught on the way to it."""
 
     entry: CurveEntry
+    fit: FitEntry | None
     made: Sieved
     before: Curve | None
     after: Curve
@@ -33,10 +35,10 @@ def scene_of(study: Study, view: View, made: Sieved | None) -> Scene | None:
     """The scene of the view; None when no curve is in hand. While `made` is not there yet, the record is shown."""
     if view.curve is None or not study.has(view.curve):
         return None
-    entry = study.entry(view.curve)
-    made = made or Sieved(study.recorded(view.curve), ())
+    entry, fit = study.entry(view.curve), study.fit(view.curve)
+    made = made or Sieved(recorded(study, view.curve), ())
     if view.stage == RECORDED:
-        return Scene(entry, made, None, made.recorded, None, (), np.empty(0), np.empty(0))
+        return Scene(entry, fit, made, None, made.recorded, None, (), np.empty(0), np.empty(0))
     shown = made.trail
     trail = next((t for t in made.trail if t.slot.id == view.stage), None)
     before: Curve | None = made.recorded if made.trail else None
@@ -56,7 +58,7 @@ def scene_of(study: Study, view: View, made: Sieved | None) -> Scene | None:
     y = np.concatenate([r[1] for r in rings]) if rings else np.empty(0)
     if after.x.size and before is None:
         x = y = np.empty(0)
-    return Scene(entry, made, before, after, trail, shapes, x, y)
+    return Scene(entry, fit, made, before, after, trail, shapes, x, y)
 
 
 def _stage(made: Sieved, stage: str) -> Curve:

@@ -128,7 +128,7 @@ class CatchStrip(QWidget):
                 self.show_caught(x, y, y - trail.caught.passed_y, title)
         elif model.terms:
             x, r = residual(model, scene.made.curve)
-            fitted = scene.entry.fit is not None
+            fitted = scene.fit is not None
             self.show_residual(x, r, "CATCH  ·  residual of the " + ("model" if fitted else "start"))
         elif scene.caught_x.size:
             self.show_caught(scene.caught_x, scene.caught_y, np.full(scene.caught_x.size, np.nan), "CATCH")

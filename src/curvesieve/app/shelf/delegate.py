@@ -15,6 +15,7 @@ from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core.curve import Curve
 from curvesieve.core.envelope import outline
+from curvesieve.core.study.passing import recorded
 
 _ROW_PX = 32
 _STRETCHES = 52
@@ -99,7 +100,7 @@ class ShelfDelegate(QStyledItemDelegate):
             painter.setFont(font(13, bold=True))
             painter.drawText(mark.translated(-14, 0), Qt.AlignmentFlag.AlignCenter, "!")
         frame = QRectF(rect.right() - 58, rect.top() + 7, 52, rect.height() - 14)
-        shape = _drawing(self.session.study.recorded(row.curve.id))
+        shape = _drawing(recorded(self.session.study, row.curve.id))
         painter.save()
         painter.translate(frame.topLeft())
         painter.scale(frame.width(), frame.height())

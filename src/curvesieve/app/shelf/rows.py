@@ -130,7 +130,7 @@ class ShelfModel(QAbstractListModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return row.text
         if role == Qt.ItemDataRole.ToolTipRole and row.curve is not None:
-            file_name = self.session.study.record_entry(row.curve.record).file_name
+            file_name = self.session.study.origin(row.curve.id)
             return f"{row.text}\n{file_name}\n{row.state}" + (f"\nunusual: {row.warning}" if row.warning else "")
         return None
 

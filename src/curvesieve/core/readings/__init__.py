@@ -1,5 +1,5 @@
 """Curve or fit -> readings: each number with u, unit, method and reference."""
 
-from curvesieve.core.readings.fitted import FitReading, fit_readings
+from curvesieve.core.readings.fitted import fit_readings, statistics_of
 
-__all__ = ["FitReading", "fit_readings"]
+__all__ = ["fit_readings", "statistics_of"]

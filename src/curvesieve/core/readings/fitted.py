@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import replace
 from fractions import Fraction
 
 from curvesieve.core import units
@@ -14,30 +14,20 @@ from curvesieve.core.formula.dimension import dimension
 from curvesieve.core.models import Model, PlacedTerm
 from curvesieve.core.models.areas import written_out
 from curvesieve.core.models.term import Powers
-from curvesieve.core.reading import Reading
+from curvesieve.core.reading import Basis, Reading, ReadingKey
 
 SYMBOLS = {"center": "center", "height": "height", "fwhm": "FWHM", "area": "area"}
 
 
-@dataclass(frozen=True)
-class FitReading(Reading):
-    """A reading of a fit; `peak` is the number of its peak, 0 for what the peaks stand on and for the user's own.
-
-    `quantity` is the parameter's or the derived quantity's name, and ``= name`` for a formula of the user's: a term and
-    the user may give one name to two things.
-    """
-
-    peak: int = 0
-    quantity: str = ""
-
-
-def fit_readings(model: Model, result: FitResult, x_unit: str, y_unit: str) -> tuple[FitReading, ...]:
+def fit_readings(
+    model: Model, result: FitResult, x_unit: str, y_unit: str, basis: Basis | None = None
+) -> tuple[Reading, ...]:
     """All readings of a model's peaks, of its law, and of the user's formulas, in the units that follow from x and y.
 
     A background under peaks is not read off. A derived quantity's u is √(gᵀ C g) with g its exact gradient and C the
     covariance of the fit (the law of propagation, JCGM 100:2008, 5.2.2).
     """
-    found: list[FitReading] = []
+    found: list[Reading] = []
     axes = (x_unit, y_unit)
     for placed in model.terms:
         term = placed.term
@@ -48,10 +38,26 @@ def fit_readings(model: Model, result: FitResult, x_unit: str, y_unit: str) -> t
             found.append(_reading(placed, parameter.name, fitted.value, fitted.u, axes, term.reference))
         found += following_readings(placed, result, axes)
     found += [own_reading(model, result, name, formula, axes) for name, formula in model.derived]
-    return tuple(found)
+    return tuple(found if basis is None else (replace(one, basis=basis) for one in found))
 
 
-def following_readings(placed: PlacedTerm, result: FitResult, axes: tuple[str, str]) -> list[FitReading]:
+STATISTICS = (("r2", "R²"), ("rmse", "RMSE"))
+"""Those that stand in the ledger; both are without an u."""
+
+
+def statistics_of(result: FitResult, y_unit: str, basis: Basis) -> list[Reading]:
+    """How well a fit does, as readings."""
+    found = []
+    for name, label in STATISTICS:
+        value = getattr(result.statistics, name)
+        if value is not None:
+            unit = y_unit if name == "rmse" else ""
+            key = ReadingKey("statistics", name)
+            found.append(Reading(key, label, name, value, None, unit, "of the fit", "", basis))
+    return found
+
+
+def following_readings(placed: PlacedTerm, result: FitResult, axes: tuple[str, str]) -> list[Reading]:
     """What follows from one term's parameters: a peak's area, the coefficients of a polynomial."""
     return [
         _reading(placed, d.name, *derived_quantity(result, d, placed.full_name), axes, d.reference)
@@ -61,9 +67,10 @@ def following_readings(placed: PlacedTerm, result: FitResult, axes: tuple[str, s
 
 def _reading(
     placed: PlacedTerm, name: str, value: float, u: float | None, axes: tuple[str, str], reference: str
-) -> FitReading:
+) -> Reading:
     said = SYMBOLS.get(name, name)
-    return FitReading(
+    return Reading(
+        key=ReadingKey("fit", name, placed.number),
         name=f"{placed.label} {said}" if placed.number else said,
         symbol=name,
         value=value,
@@ -71,19 +78,18 @@ def _reading(
         unit=placed.term.unit_text(name, *axes),
         method=f"{placed.term.label} by least squares",
         reference=reference,
-        peak=placed.number,
-        quantity=name,
     )
 
 
-def own_reading(model: Model, result: FitResult, name: str, text: str, axes: tuple[str, str]) -> FitReading:
+def own_reading(model: Model, result: FitResult, name: str, text: str, axes: tuple[str, str]) -> Reading:
     """The reading of a formula that the user named, such as ``half_life = log(2)/k``."""
     try:
         value, u = quantity(result, written_out(model, text))
         unit = _unit_in(model, text, axes)
     except FormulaError as error:
         raise InputError(f"{name} = {text}: {error}") from error
-    return FitReading(name, name, value, u, unit, f"{text} from the fit", "JCGM 100:2008, 5.2.2", 0, f"= {name}")
+    key = ReadingKey("own", name)
+    return Reading(key, name, name, value, u, unit, f"{text} from the fit", "JCGM 100:2008, 5.2.2")
 
 
 def _unit_in(model: Model, text: str, axes: tuple[str, str]) -> str:

@@ -19,8 +19,9 @@ from curvesieve.core.fitting.residuals import ResidualCheck, histogram, residual
 from curvesieve.core.numerals import numbers_in
 from curvesieve.core.reading import plus_minus
 from curvesieve.core.readings.fitted import own_reading
-from curvesieve.core.study.compute import fitted_curve, passed_units, sieved_curve
-from curvesieve.core.study.document import Study
+from curvesieve.core.study.fits import fitted_curve
+from curvesieve.core.study.passing import passed_units, sieved_curve
+from curvesieve.core.study.study import Study
 
 QUESTIONS = {
     "y": ("y at x", "one x, or several"),
@@ -106,24 +107,24 @@ def _extrema(found: Sequence[Found], x_unit: str, y_unit: str) -> list[Said]:
 
 
 def _quantity(study: Study, curve_id: str, given: str) -> tuple[list[Said], Derived]:
-    entry = study.entry(curve_id)
-    assert entry.fit is not None, "asked of a curve without a fit"
+    model, fit = study.model(curve_id), study.fit(curve_id)
+    assert fit is not None, "asked of a curve without a fit"
     named = _NAMED.match(given)
     name, text = (named[1], named[2].strip()) if named else (given.strip() or "quantity", given.strip())
     if named and not text:  # a name alone forgets it
-        kept = tuple((n, t) for n, t in entry.model.derived if n != name)
-        if kept == entry.model.derived:
+        kept = tuple((n, t) for n, t in model.derived if n != name)
+        if kept == model.derived:
             raise InputError(f"There is no quantity {name} to forget; give a formula, such as {name} = log(2)/k.")
         return [_said(f"{name} is no longer kept.")], kept
     curve = sieved_curve(study, curve_id).curve
-    reading = own_reading(entry.model, entry.fit.result, name, text, (curve.x_unit, curve.y_unit))
+    reading = own_reading(model, fit.result, name, text, (curve.x_unit, curve.y_unit))
     number = (reading.value, reading.u, units.shown(reading.unit))
     line = _said(f"{name} = {text}: " if named else f"{name}: ", number, " (in the ledger)" if named else "")
     if not named:
-        return [line], entry.model.derived
-    if name in (*entry.model.names, *entry.model.following):
+        return [line], model.derived
+    if name in (*model.names, *model.following):
         raise InputError(f"{name} is a parameter of the model; choose another name for the quantity.")
-    return [line], (*((n, t) for n, t in entry.model.derived if n != name), (name, text))
+    return [line], (*((n, t) for n, t in model.derived if n != name), (name, text))
 
 
 def _numbers(text: str, wanted: str) -> list[float]:
@@ -145,7 +146,7 @@ def intervals(
     half width exactly; beside peaks they are left to the bootstrap.
     """
     problem, on = fitted_curve(study, curve_id)
-    model, result = study.entry(curve_id).model, on.result
+    model, result = study.model(curve_id), on.result
     inner = model.inner
     coefficients = [one for one in shown(model, result) if one.name not in result.free]
     if way == "bootstrap":
@@ -179,15 +180,15 @@ def interval_lines(study: Study, curve_id: str, way: str, watch: Callable[[float
 
 def correlations(study: Study, curve_id: str) -> tuple[tuple[str, ...], Floats | None]:
     """The names of what the curve's fit found, as shown, and their correlation matrix where there is one."""
-    entry = study.entry(curve_id)
-    assert entry.fit is not None, "asked of a curve without a fit"
-    found = shown(entry.model, entry.fit.result)
-    return tuple(one.name for one in found), shown_correlation(found, entry.fit.result)
+    fit = study.fit(curve_id)
+    assert fit is not None, "asked of a curve without a fit"
+    found = shown(study.model(curve_id), fit.result)
+    return tuple(one.name for one in found), shown_correlation(found, fit.result)
 
 
 def units_of_parameters(study: Study, curve_id: str) -> dict[str, str]:
     """The units of the model's parameters and of what follows, by name, from those of the curve as it passed."""
-    model, axes = study.entry(curve_id).model, passed_units(study, curve_id) or ("", "")
+    model, axes = study.model(curve_id), passed_units(study, curve_id) or ("", "")
     following = {name: placed.term.unit_text(d.name, *axes) for name, (placed, d) in model.following.items()}
     return following | model.unit_texts(*axes)
 

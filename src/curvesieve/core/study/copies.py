@@ -7,23 +7,24 @@ from collections.abc import Sequence
 
 from curvesieve.core.fitting.writing import Following, as_latex, as_script, as_table, as_text
 from curvesieve.core.formula import parse
-from curvesieve.core.models import Term
+from curvesieve.core.models import Model, Term
 from curvesieve.core.readings.fitted import following_readings
 from curvesieve.core.study.answers import units_of_parameters
-from curvesieve.core.study.compute import fitted_curve, passed_units
-from curvesieve.core.study.document import CurveEntry, Study
+from curvesieve.core.study.document import FitEntry
+from curvesieve.core.study.fits import fitted_curve
+from curvesieve.core.study.passing import passed_units
+from curvesieve.core.study.study import Study
 
 
-def _following(entry: CurveEntry, axes: tuple[str, str]) -> list[Following]:
+def _following(model: Model, fit: FitEntry, axes: tuple[str, str]) -> list[Following]:
     """What the fit says beyond the parameters: areas, coefficients of powers, quantities of one's own."""
-    assert entry.fit is not None, "asked of a curve without a fit"
-    readings, ground = list(entry.fit.readings), entry.model.background
-    if ground is not None and ground.term.basis and entry.model.peaks:  # no reading, but a copy is to be whole
-        readings += following_readings(ground, entry.fit.result, axes)
+    readings, ground = list(fit.readings), model.background
+    if ground is not None and ground.term.basis and model.peaks:  # no reading, but a copy is to be whole
+        readings += following_readings(ground, fit.result, axes)
     made = []
     for r in readings:
-        name = f"{r.symbol}_{r.peak}" if r.peak else r.symbol
-        if r.quantity.startswith("= ") or name not in entry.model.names:
+        name = f"{r.symbol}_{r.part}" if r.part else r.symbol
+        if r.key.source == "own" or name not in model.names:
             made.append(Following(name, r.value, r.u, r.unit))
     return made
 
@@ -33,32 +34,33 @@ def _powers(term: Term) -> str:
     return " + ".join(["a0", "a1*x", *(f"a{k}*x^{k}" for k in range(2, len(term.derived)))])
 
 
-def _written_out(entry: CurveEntry, following: Sequence[Following]) -> str:
+def _written_out(model: Model, following: Sequence[Following]) -> str:
     """A polynomial with its numbers in powers of x: ``y = 1.5 + 2.25*x``; nothing for other models."""
-    ground = entry.model.background
+    ground = model.background
     if ground is None or not ground.term.basis:
         return ""
     found = {q.name: q.value for q in following}
     said = re.sub(r"a\d+", lambda match: repr(found[match[0]]), _powers(ground.term)).replace("+ -", "- ")
-    return f"{'background' if entry.model.peaks else 'y'} = {said}"
+    return f"{'background' if model.peaks else 'y'} = {said}"
 
 
 def copied(study: Study, curve_id: str, way: str) -> str:
     """The results as ``table``, ``text``, ``latex`` or ``script``."""
-    entry = study.entry(curve_id)
+    model, fit = study.model(curve_id), study.fit(curve_id)
+    assert fit is not None, "asked of a curve without a fit"
     problem, on = fitted_curve(study, curve_id)
     unit_of = units_of_parameters(study, curve_id)
-    following = _following(entry, passed_units(study, curve_id) or ("", ""))
-    inner = entry.model.inner
+    following = _following(model, fit, passed_units(study, curve_id) or ("", ""))
+    inner = model.inner
     said = {name: p for name, p in on.result.parameters.items() if name not in inner}
     result = on.result.model_copy(update={"parameters": said})
     match way:
         case "table":
             return as_table(result, unit_of, following)
         case "text":
-            return as_text(result, unit_of, following, _written_out(entry, following))
+            return as_text(result, unit_of, following, _written_out(model, following))
         case "latex":
-            owners = [(piece, entry.model.terms[piece.owner].term) for piece in entry.model.sum.pieces]
+            owners = [(piece, model.terms[piece.owner].term) for piece in model.sum.pieces]
             pieces = [parse(_powers(term)) if term.basis else piece.formula for piece, term in owners]
             return as_latex(pieces, result, unit_of, following)
     return as_script(problem, on.result)

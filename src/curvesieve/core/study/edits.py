@@ -4,15 +4,27 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
+from curvesieve.core.recipe import PARTS, Part, Recipe
 from curvesieve.core.record import Record
 from curvesieve.core.steps import Step, StepSlot
-from curvesieve.core.study.document import ChannelEntry, CurveEntry, Family, FitEntry, RecordEntry, Study
+from curvesieve.core.study.document import (
+    ChannelEntry,
+    CurveEntry,
+    Family,
+    FitEntry,
+    FromRecord,
+    RecordEntry,
+)
+from curvesieve.core.study.study import Study
 
 Edit = Callable[[Study], Study]
+_MOST_RESULTS = 2000
+"""So many fits of earlier starts and steps are remembered; they are not saved."""
 
 
 def new_id(kind: str) -> str:
@@ -35,7 +47,7 @@ def add_record(study: Study, record: Record) -> tuple[Study, str]:
     )  # fmt: skip
     document = study.document.model_copy(update={"records": (*study.document.records, entry)})
     sources = {**study.sources, source.sha256: source.held} if source.held else study.sources
-    return Study(document, arrays, sources), entry.id
+    return replace(study, document=document, arrays=arrays, sources=sources), entry.id
 
 
 def add_curves(
@@ -64,13 +76,10 @@ def add_curves(
             CurveEntry(
                 id=new_id("curve"),
                 label=label,
-                record=record_id,
-                x=take.x,
-                y=take.y,
-                u=take.u,
-                x_unit=take.x_unit,
-                y_unit=take.y_unit,
-                where=take.where,
+                source=FromRecord(
+                    record=record_id, x=take.x, y=take.y, u=take.u, x_unit=take.x_unit, y_unit=take.y_unit,
+                    where=take.where,
+                ),
                 condition=value,
             )
         )  # fmt: skip
@@ -103,7 +112,7 @@ def remove_curves(curve_ids: Sequence[str]) -> Edit:
     def edit(study: Study) -> Study:
         document = study.document
         curves = tuple(curve for curve in document.curves if curve.id not in gone)
-        used = {curve.record for curve in curves}
+        used = {curve.source.record for curve in curves if isinstance(curve.source, FromRecord)}
         return study.with_document(
             curves=curves,
             families=_without(document.families, gone),
@@ -128,7 +137,7 @@ def _without(families: Sequence[Family], gone: set[str]) -> tuple[Family, ...]:
 def move_curves(curve_ids: Sequence[str], family_id: str) -> Edit:
     """Puts curves into a family (an id of none: out of all families).
 
-    What is done to them stays: where they shared a sieve, they keep its steps as their own. A condition of another
+    What is done to them stays: where they shared a sieve or a model, they keep it as their own. A condition of another
     quantity or unit than that of the new family is dropped, or its number would be read as something else.
     """
 
@@ -151,7 +160,7 @@ def move_curves(curve_ids: Sequence[str], family_id: str) -> Edit:
 
 def _moved(study: Study, curve_id: str, target: Family | None) -> CurveEntry:
     entry, family = study.entry(curve_id), study.family_of(curve_id)
-    changes: dict[str, object] = {"slots": study.slots(curve_id), "own_sieve": True}
+    changes: dict[str, object] = {"recipe": study.recipe(curve_id), "shared": ()}
     about = (family.condition, family.unit) if family else ("", "")
     if target is None or about != (target.condition, target.unit):
         changes["condition"] = None
@@ -192,16 +201,22 @@ def rename_curve(curve_id: str, label: str) -> Edit:
     return change_curve(curve_id, lambda curve: curve.model_copy(update={"label": label.strip()}))
 
 
-def _change_slots(curve_id: str, change: Callable[[tuple[StepSlot, ...]], tuple[StepSlot, ...]]) -> Edit:
-    """Changes the curve's own sieve, or the one that its family shares when it has none of its own."""
+def _change_part(curve_id: str, part: Part, change: Callable[[Recipe], object]) -> Edit:
+    """Changes a part of the curve's own recipe, or of its family's where it shares that part."""
 
     def edit(study: Study) -> Study:
-        family = study.family_of(curve_id) if study.shares_sieve(curve_id) else None
+        family = study.family_of(curve_id) if study.shares(curve_id, part) else None
+        recipe = study.entry(curve_id).recipe if family is None else family.recipe
+        made = recipe.model_copy(update={part: change(recipe)})
         if family is None:
-            return change_curve(curve_id, lambda curve: curve.model_copy(update={"slots": change(curve.slots)}))(study)
-        return _change_family(study, family, {"slots": change(family.slots)})
+            return change_curve(curve_id, lambda curve: curve.model_copy(update={"recipe": made}))(study)
+        return _change_family(study, family, {"recipe": made})
 
     return edit
+
+
+def _change_slots(curve_id: str, change: Callable[[tuple[StepSlot, ...]], tuple[StepSlot, ...]]) -> Edit:
+    return _change_part(curve_id, "sieve", lambda recipe: change(recipe.sieve))
 
 
 def _change_family(study: Study, family: Family, changes: dict[str, object]) -> Study:
@@ -216,8 +231,8 @@ def set_sieve(curve_id: str, slots: tuple[StepSlot, ...]) -> Edit:
     return _change_slots(curve_id, lambda old: slots)
 
 
-def share_sieve(curve_id: str) -> Edit:
-    """Makes the curve's sieve that of its whole family: editing it once changes all. Own sieves of others go.
+def share(curve_id: str, part: Part) -> Edit:
+    """Makes a part of the curve's recipe that of its whole family: editing it once changes all. Others' own goes.
 
     Raises InputError when the curve is in no family.
     """
@@ -225,43 +240,84 @@ def share_sieve(curve_id: str) -> Edit:
     def edit(study: Study) -> Study:
         family = study.family_of(curve_id)
         if family is None or len(family.curves) < 2:
-            raise InputError("This curve is alone; a sieve is shared within a family of two or more.")
-        slots = study.slots(curve_id)
-        curves = tuple(
-            curve.model_copy(update={"slots": (), "own_sieve": False}) if curve.id in family.curves else curve
-            for curve in study.document.curves
-        )
-        return _change_family(study.with_document(curves=curves), family, {"slots": slots})
+            raise InputError(f"This curve is alone; a {part} is shared within a family of two or more.")
+        given = getattr(study.recipe(curve_id), part)
+        changed = {id_: _sharing(study, study.entry(id_), part, given) for id_ in family.curves}
+        curves = tuple(changed.get(curve.id, curve) for curve in study.document.curves)
+        shared = family.recipe.model_copy(update={part: given})
+        return _change_family(study.with_document(curves=curves), family, {"recipe": shared})
 
     return edit
 
 
-def step_out(curve_id: str) -> Edit:
-    """Gives the curve a sieve of its own, which begins as the shared one."""
+def _sharing(study: Study, curve: CurveEntry, part: Part, given: object) -> CurveEntry:
+    """The curve with a part of its recipe given by the family; its own goes, and with another model its last fit."""
+    own = curve.recipe.model_copy(update={part: getattr(Recipe(), part)})
+    changes: dict[str, object] = {"recipe": own, "shared": tuple(p for p in PARTS if p in curve.shared or p == part)}
+    if part == "model" and study.model(curve.id) != given:
+        changes["result"] = ""
+    return curve.model_copy(update=changes)
+
+
+def step_out(curve_id: str, part: Part) -> Edit:
+    """Gives the curve a sieve or a model of its own, which begins as the shared one."""
 
     def edit(study: Study) -> Study:
-        changes = {"slots": study.slots(curve_id), "own_sieve": True}
-        return change_curve(curve_id, lambda curve: curve.model_copy(update=changes))(study)
+        return change_curve(curve_id, lambda curve: _owning(study, curve, part))(study)
 
     return edit
 
 
-def step_in(curve_id: str) -> Edit:
-    """Puts the curve under the sieve that its family shares; its own goes."""
-    return change_curve(curve_id, lambda curve: curve.model_copy(update={"slots": (), "own_sieve": False}))
+def _owning(study: Study, curve: CurveEntry, part: Part) -> CurveEntry:
+    own = curve.recipe.model_copy(update={part: getattr(study.recipe(curve.id), part)})
+    return curve.model_copy(update={"recipe": own, "shared": tuple(p for p in curve.shared if p != part)})
+
+
+def step_in(curve_id: str, part: Part) -> Edit:
+    """Puts the curve under the sieve or the model that its family shares; its own goes."""
+
+    def edit(study: Study) -> Study:
+        family = study.family_of(curve_id)
+        if family is None:
+            raise InputError(f"This curve is in no family; there is no shared {part}.")
+        given = getattr(family.recipe, part)
+        return change_curve(curve_id, lambda curve: _sharing(study, curve, part, given))(study)
+
+    return edit
+
+
+def set_recipe(curve_ids: Sequence[str], recipe: Recipe) -> Edit:
+    """Gives curves a recipe as their own, each with steps of fresh ids."""
+
+    def edit(study: Study) -> Study:
+        chosen = set(curve_ids)
+        curves = tuple(
+            curve.model_copy(update={"recipe": _fresh(recipe), "shared": (), "result": ""})
+            if curve.id in chosen
+            else curve
+            for curve in study.document.curves
+        )
+        return study.with_document(curves=curves)
+
+    return edit
+
+
+def _fresh(recipe: Recipe) -> Recipe:
+    slots = tuple(slot.model_copy(update={"id": new_id("step")}) for slot in recipe.sieve)
+    return recipe.model_copy(update={"sieve": slots})
 
 
 def copy_sieve(curve_id: str, targets: Sequence[str]) -> Edit:
     """Gives other curves a copy of this one's sieve, as sieves of their own."""
 
     def edit(study: Study) -> Study:
-        slots = study.slots(curve_id)
-        fresh = {target: tuple(slot.model_copy(update={"id": new_id("step")}) for slot in slots) for target in targets}
-        curves = tuple(
-            curve.model_copy(update={"slots": fresh[curve.id], "own_sieve": True}) if curve.id in fresh else curve
-            for curve in study.document.curves
-        )
-        return study.with_document(curves=curves)
+        given = study.recipe(curve_id)
+        changed = {}
+        for id_ in targets:
+            curve = _owning(study, study.entry(id_), "sieve")
+            own = curve.recipe.model_copy(update={"sieve": _fresh(given).sieve})
+            changed[id_] = curve.model_copy(update={"recipe": own})
+        return study.with_document(curves=tuple(changed.get(curve.id, curve) for curve in study.document.curves))
 
     return edit
 
@@ -310,15 +366,32 @@ def move_step(curve_id: str, slot_id: str, place: int) -> Edit:
 
 
 def set_model(curve_id: str, model: Model) -> Edit:
-    """Another model, or the same with other starts or another range; the old fit goes, as it is not of this one.
+    """Another model, or the same with other starts or another range; the last fit goes, as it is not of this one.
 
-    Ties and quantities that name parameters which the model no longer has go with them.
+    Ties and quantities that name parameters which the model no longer has go with them. A model that was as it is now
+    before has the fit of then.
     """
-    return change_curve(curve_id, lambda curve: curve.model_copy(update={"model": model.whole(), "fit": None}))
+
+    def edit(study: Study) -> Study:
+        family = study.family_of(curve_id) if study.shares(curve_id, "model") else None
+        touched = {id_ for id_ in family.curves if study.shares(id_, "model")} if family is not None else {curve_id}
+        changed = _change_part(curve_id, "model", lambda recipe: model.whole())(study)
+        known = {id_: changed.fit_key(id_) if changed.results else "" for id_ in touched}
+        results = {id_: key if key in changed.results else "" for id_, key in known.items()}
+        curves = tuple(
+            curve.model_copy(update={"result": key})
+            if (key := results.get(curve.id, curve.result)) != curve.result
+            else curve
+            for curve in changed.document.curves
+        )
+        return changed.with_document(curves=curves)
+
+    return edit
 
 
-def set_fit(curve_id: str, fit: FitEntry | None) -> Edit:
-    return change_curve(curve_id, lambda curve: curve.model_copy(update={"fit": fit}))
+def set_fit(curve_id: str, fit: FitEntry) -> Edit:
+    """What a fit of a curve found."""
+    return set_fits({curve_id: fit})
 
 
 def set_fits(fits: Mapping[str, FitEntry]) -> Edit:
@@ -326,9 +399,11 @@ def set_fits(fits: Mapping[str, FitEntry]) -> Edit:
 
     def edit(study: Study) -> Study:
         curves = tuple(
-            curve.model_copy(update={"fit": fits[curve.id]}) if curve.id in fits else curve
+            curve.model_copy(update={"result": fits[curve.id].key}) if curve.id in fits else curve
             for curve in study.document.curves
         )
-        return study.with_document(curves=curves)
+        results = {**study.results, **{fit.key: fit for fit in fits.values()}}
+        made = replace(study.with_document(curves=curves), results=results)
+        return made if len(results) <= _MOST_RESULTS + 2 * len(curves) else made.settled()
 
     return edit

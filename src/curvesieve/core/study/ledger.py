@@ -9,42 +9,42 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from curvesieve.core import units
-from curvesieve.core.readings import FitReading
-from curvesieve.core.study.document import CurveEntry, Family, Study
+from curvesieve.core.reading import Reading, ReadingKey
+from curvesieve.core.readings import statistics_of
+from curvesieve.core.study.document import CurveEntry, Family, FitEntry
 from curvesieve.core.study.keys import ByParts
-
-STATISTIC = -1
+from curvesieve.core.study.study import Study
 
 
 @dataclass(frozen=True)
 class Column:
-    """A column: `peak` and `quantity` name a reading; the peak of a statistic is `STATISTIC`."""
+    """A column: the readings of one key in one unit."""
 
     title: str
     unit: str
-    peak: int
-    quantity: str
-
-    @property
-    def key(self) -> tuple[int, str, str]:
-        return self.peak, self.quantity, self.unit
+    key: ReadingKey
 
     @property
     def heading(self) -> str:
         return units.labelled(self.title, self.unit)
 
+    @property
+    def has_u(self) -> bool:
+        """Whether its readings have an uncertainty; statistics have none."""
+        return self.key.source != "statistics"
+
 
 @dataclass(frozen=True)
 class Row:
-    """A curve with its readings by (peak, quantity). `state` is ``fitted``, ``not fitted``, ``out of date`` …"""
+    """A curve with its readings by key. `state` is ``fitted``, ``not fitted``, ``out of date`` …"""
 
     curve: CurveEntry
-    cells: dict[tuple[int, str], FitReading]
+    cells: dict[ReadingKey, Reading]
     state: str
 
-    def cell(self, column: Column) -> FitReading | None:
+    def cell(self, column: Column) -> Reading | None:
         """The reading that belongs in a column: the same quantity, in the column's unit."""
-        found = self.cells.get((column.peak, column.quantity))
+        found = self.cells.get(column.key)
         return found if found is not None and found.unit == column.unit else None
 
 
@@ -58,9 +58,6 @@ class Ledger:
     rows: tuple[Row, ...]
 
 
-STATISTICS = (("r2", "R²"), ("rmse", "RMSE"))
-
-
 _sets: dict[tuple[Column, ...], tuple[Column, ...]] = {}
 """The columns that rows fill, the same object for all that fill the same."""
 _rows: ByParts[tuple[Row, tuple[Column, ...]]] = ByParts()
@@ -71,33 +68,35 @@ def ledger_of(study: Study, family: Family | None) -> Ledger:
     chosen = study.document.curves if family is None else tuple(study.entry(id_) for id_ in family.curves)
     curves = sorted(chosen, key=lambda c: (c.condition is None, c.condition or 0.0))
     rows: list[Row] = []
-    columns: dict[tuple[int, str, str], Column] = {}
+    columns: dict[tuple[ReadingKey, str], Column] = {}
     sets: dict[int, tuple[Column, ...]] = {}
     for curve in curves:
         state = study.fit_state(curve.id)
-        row, own = _rows.get((curve, state), partial(_row, curve, state))
+        fit = study.fit(curve.id) if state == "fitted" else None
+        row, own = _rows.get((curve, fit, state), partial(_row, curve, fit, state))
         rows.append(row)
         sets[id(own)] = own
     for own in sets.values():
         for column in own:
-            columns.setdefault(column.key, column)
-    ordered = _told_apart([columns[key] for key in sorted(columns, key=lambda key: _place(key[0]))])
+            columns.setdefault((column.key, column.unit), column)
+    ordered = _told_apart(sorted(columns.values(), key=lambda column: _place(column.key)))
     title = family.label if family else "all curves"
     condition = (family.condition, family.unit) if family else ("", "")
     return Ledger(title, condition, tuple(ordered), tuple(rows))
 
 
-def _row(curve: CurveEntry, state: str) -> tuple[Row, tuple[Column, ...]]:
+def _row(curve: CurveEntry, fit: FitEntry | None, state: str) -> tuple[Row, tuple[Column, ...]]:
     """A curve's row, and the columns that it fills."""
-    readings = curve.fit.readings if curve.fit is not None and state == "fitted" else ()
-    cells = {(r.peak, r.quantity): r for r in (*readings, *_statistics(curve, readings))}
-    columns = tuple(Column(r.name, r.unit, r.peak, r.quantity) for r in cells.values())
+    readings = fit.readings if fit is not None else ()
+    statistics = statistics_of(fit.result, fit.y_unit, fit.basis) if fit is not None and readings else []
+    cells = {reading.key: reading for reading in (*readings, *statistics)}
+    columns = tuple(Column(r.name, r.unit, r.key) for r in cells.values())
     return Row(curve, cells, state), _sets.setdefault(columns, columns)
 
 
-def _place(peak: int) -> float:
+def _place(key: ReadingKey) -> float:
     """Peaks in their order, then a law and one's own, then the statistics."""
-    return math.inf if peak == STATISTIC else peak or 1e9
+    return math.inf if key.source == "statistics" else key.part or 1e9
 
 
 def _told_apart(columns: list[Column]) -> list[Column]:
@@ -110,25 +109,13 @@ def _told_apart(columns: list[Column]) -> list[Column]:
     return made
 
 
-def _statistics(curve: CurveEntry, readings: tuple[FitReading, ...]) -> list[FitReading]:
-    if not readings or curve.fit is None:
-        return []
-    found = []
-    for name, label in STATISTICS:
-        value = getattr(curve.fit.result.statistics, name)
-        if value is not None:
-            unit = curve.fit.y_unit if name == "rmse" else ""
-            found.append(FitReading(label, name, value, None, unit, "of the fit", "", STATISTIC, name))
-    return found
-
-
 def _table(ledger: Ledger) -> list[list[str]]:
     head = ["curve"]
     if ledger.condition[0]:
         head.append(_plain(*ledger.condition))
     for column in ledger.columns:
         head.append(_plain(column.title, column.unit))
-        if column.peak != STATISTIC:
+        if column.has_u:
             head.append(_plain(f"u({column.title})", column.unit))
     head.append("state")
     table = [head]
@@ -139,7 +126,7 @@ def _table(ledger: Ledger) -> list[list[str]]:
         for column in ledger.columns:
             cell = row.cell(column)
             line.append("" if cell is None else repr(cell.value))
-            if column.peak != STATISTIC:
+            if column.has_u:
                 line.append("" if cell is None or cell.u is None else repr(cell.u))
         table.append([*line, row.state])
     return table
@@ -163,25 +150,22 @@ def to_tabs(ledger: Ledger) -> str:
 
 def about_curve(study: Study, curve_id: str) -> list[tuple[str, str]]:
     """Where the numbers of a curve as it passed come from: file, hash, steps with their fields, and the law fitted."""
-    entry = study.entry(curve_id)
-    record = study.record_entry(entry.record)
-    found = [("source", record.file_name), ("sha256", record.source)]
+    record, fit = study.record_of(curve_id), study.fit(curve_id)
+    found = [("source", study.origin(curve_id))]
+    if record is not None:
+        found.append(("sha256", record.source))
     found.append(("steps", study.sieve(curve_id).written()))
-    if study.fit_is_current(curve_id) and entry.fit is not None:
-        values = ", ".join(f"{name} {p.value!r}" for name, p in entry.fit.result.parameters.items())
-        formulas = " + ".join(f"({placed.term.formula.splitlines()[-1]})" for placed in entry.model.terms)
+    if study.fit_is_current(curve_id) and fit is not None:
+        values = ", ".join(f"{name} {p.value!r}" for name, p in fit.result.parameters.items())
+        formulas = " + ".join(f"({placed.term.formula.splitlines()[-1]})" for placed in study.model(curve_id).terms)
         found += [("formula", formulas), ("fitted", values)]
     return found
 
 
-def provenance(study: Study, curve: CurveEntry, reading: FitReading) -> str:
+def provenance(study: Study, curve: CurveEntry, reading: Reading) -> str:
     """One sentence on where a reading comes from: method, points, steps, file."""
-    fit = curve.fit
-    assert fit is not None, "a reading has a fit"
-    record = study.record_entry(curve.record)
-    steps = [slot.name or slot.rule.label for slot in study.slots(curve.id) if slot.on]
+    steps = [slot.title for slot in study.slots(curve.id) if slot.on]
     after = f" after {', '.join(steps)}" if steps else ", as recorded"
-    method = f"{reading.method}, " if reading.peak != STATISTIC else ""
-    return (
-        f"{reading.name} of {curve.label}: {method}{fit.used:,} of {fit.recorded:,} points of {record.file_name}{after}"
-    )
+    method = f"{reading.method}, " if reading.key.source != "statistics" else ""
+    points = f"{reading.basis.used:,} of {reading.basis.recorded:,} points of {study.origin(curve.id)}"
+    return f"{reading.name} of {curve.label}: {method}{points}{after}"

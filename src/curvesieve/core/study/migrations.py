@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import hashlib
+import re
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from curvesieve.core.study.document import SCHEMA_VERSION
@@ -67,10 +69,35 @@ def _units_of(tree: Tree, curve: Tree) -> tuple[str, str] | None:
 
 
 def _from_3(tree: Tree) -> None:
-    """Version 4: what stands in a slot is a rule, a step or another."""
-    for owner in (*tree.get("curves", ()), *tree.get("families", ())):
-        for slot in owner.get("slots", ()):
-            slot["rule"] = slot.pop("step")
+    """Version 4: what stands in a slot is a rule; curves have a source and a recipe; fits stand beside the document.
+
+    A reading has a key of three parts and says what points it rests on.
+    """
+    results = tree["results"] = {}
+    for curve in tree.get("curves", ()):
+        places = ("record", "x", "y", "u", "x_unit", "y_unit", "where")
+        curve["source"] = {"kind": "record"} | {name: curve.pop(name) for name in places if name in curve}
+        curve["recipe"] = {"sieve": _as_rules(curve.pop("slots", ())), "model": curve.pop("model", {})}
+        curve["shared"] = [] if curve.pop("own_sieve", True) else ["sieve"]
+        fit = curve.pop("fit", None)
+        if fit is None:
+            continue
+        if not re.fullmatch("[0-9a-f]{64}", fit["key"]):  # out of date whatever comes; see `_from_2`
+            fit["key"] = hashlib.sha256(f"of an older file: {curve['id']}".encode()).hexdigest()
+        fit["basis"] = {"used": fit.pop("used", 0), "recorded": fit.pop("recorded", 0)}
+        for reading in fit.get("readings", ()):
+            name, peak = reading.pop("quantity"), reading.pop("peak")
+            own = name.startswith("= ")
+            reading["key"] = ["own" if own else "fit", name.removeprefix("= "), peak]
+            reading["basis"] = fit["basis"]
+        results[fit["key"]] = fit
+        curve["result"] = fit["key"]
+    for family in tree.get("families", ()):
+        family["recipe"] = {"sieve": _as_rules(family.pop("slots", ()))}
+
+
+def _as_rules(slots: Iterable[Tree]) -> list[Tree]:
+    return [{**{key: value for key, value in slot.items() if key != "step"}, "rule": slot["step"]} for slot in slots]
 
 
 _STEPS: dict[int, Callable[[Tree], None]] = {1: _from_1, 2: _from_2, 3: _from_3}

@@ -12,8 +12,10 @@ from curvesieve.core.fitting.prediction import Fitted
 from curvesieve.core.formats.writing import of_curve
 from curvesieve.core.intake.numbers import Summary, summary
 from curvesieve.core.record import Channel, Record, Source
-from curvesieve.core.study.compute import fitted_curve, sieved_curve
-from curvesieve.core.study.document import Study
+from curvesieve.core.study.fits import fitted_curve
+from curvesieve.core.study.passing import recorded as recorded_curve
+from curvesieve.core.study.passing import sieved_curve
+from curvesieve.core.study.study import Study
 
 FLAG_WORDS = {0: "measured", 1: "patched", 2: "left out", 3: "patched, left out"}
 """What stands for the sums of `Flag` in a table."""
@@ -50,7 +52,7 @@ def points_of(study: Study, curve_id: str, recorded: bool = False) -> Points:
     `fit` and `residual` are there when the curve as it passed has a fit that is current.
     """
     entry = study.entry(curve_id)
-    curve = study.recorded(curve_id) if recorded else sieved_curve(study, curve_id).curve
+    curve = recorded_curve(study, curve_id) if recorded else sieved_curve(study, curve_id).curve
     channels = of_curve(curve, entry.label).channels
     flag_place = len(channels) - 1
     if not recorded and study.fit_is_current(curve_id):

@@ -1,6 +1,6 @@
 """The recovery copy: a study kept in a folder while it is worked on, apart from the user's own file.
 
-Numbers and imported files are written once, by their hashes; an edit writes ``study.json`` anew, and nothing else.
+Numbers, imported files and fits are written once, by their hashes; an edit writes ``study.json`` anew, no more.
 """
 
 from __future__ import annotations
@@ -16,9 +16,10 @@ from pathlib import Path
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from curvesieve.core.errors import InputError
-from curvesieve.core.study.document import Document, Study
+from curvesieve.core.study.document import Document
 from curvesieve.core.study.files import is_running, write_bytes
-from curvesieve.core.study.store import array_bytes, study_of, used_arrays, used_sources
+from curvesieve.core.study.store import array_bytes, study_of
+from curvesieve.core.study.study import Study
 
 _FOLDER_MODE = 0o700
 
@@ -69,6 +70,10 @@ def _numbers(study: Study, key: str) -> bytes:
     return array_bytes(study.arrays[key])
 
 
+def _result(study: Study, key: str) -> bytes:
+    return study.results[key].model_dump_json().encode()
+
+
 class Keeper:
     """Writes the copy of one sitting to a folder of its own. To be called from one thread at a time."""
 
@@ -97,14 +102,22 @@ class Keeper:
         )  # fmt: skip
         if document is self._document and about == self._about:
             return
-        for folder in (self.folder.parent, self.folder, self.folder / "records", self.folder / "sources"):
+        for folder in (
+            self.folder.parent,
+            self.folder,
+            *(self.folder / part for part in ("records", "sources", "results")),
+        ):
             folder.mkdir(mode=_FOLDER_MODE, parents=True, exist_ok=True)
         if not saved and document is not self._document:
-            for key in used_arrays(document):
+            whole = study.settled()
+            held = whole.document.holds()
+            for key in held.arrays:
                 self._put(f"records/{key}.npy", partial(_numbers, study, key))
-            for key in used_sources(document):
+            for key in held.sources:
                 self._put(f"sources/{key}", partial(study.sources.__getitem__, key))
-            self._write("study.json", document.model_dump_json().encode())
+            for key in held.results:
+                self._put(f"results/{key}.json", partial(_result, whole, key))
+            self._write("study.json", whole.document.model_dump_json().encode())
             self._document = document
         self._write("about.json", about.model_dump_json().encode())
         self._about = about

@@ -1,4 +1,4 @@
-"""The study file: a ZIP of study.json, records/*.npy and sources/*; written whole or not at all."""
+"""The study file: a ZIP of study.json, records/*.npy, sources/* and results/*.json; written whole or not at all."""
 
 from __future__ import annotations
 
@@ -15,12 +15,13 @@ from pydantic import ValidationError
 
 from curvesieve.core.curve import Floats, frozen
 from curvesieve.core.errors import InputError
-from curvesieve.core.study.document import SCHEMA_VERSION, Document, Study
+from curvesieve.core.study.document import SCHEMA_VERSION, Document, FitEntry
 from curvesieve.core.study.files import remove_left_over_parts, write_whole
 from curvesieve.core.study.migrations import migrated
+from curvesieve.core.study.study import Study
 
 SUFFIX = ".sieve"
-MAX_ENTRIES = 20_000
+MAX_ENTRIES = 60_000
 MAX_UNPACKED_BYTES = 8 * 2**30
 MAX_JSON_BYTES = 256 * 2**20
 _FIXED_TIME = (2020, 1, 1, 0, 0, 0)
@@ -33,14 +34,10 @@ def save_study(study: Study, path: str | Path) -> None:
     write_whole(path, lambda file: _write(study, file))
 
 
-def used_arrays(document: Document) -> set[str]:
-    """The keys of the numbers that a document needs."""
-    return {channel.array for record in document.records for channel in record.channels}
-
-
-def used_sources(document: Document) -> set[str]:
-    """The hashes of the imported files that a document keeps."""
-    return {record.source for record in document.records if record.source_kept}
+def array_key(values: Floats) -> str:
+    """The hash by which numbers are kept; an array of several dimensions is told from one of another shape."""
+    shape = b"" if values.ndim == 1 else repr(values.shape).encode()
+    return hashlib.sha256(shape + np.ascontiguousarray(values).tobytes()).hexdigest()
 
 
 def array_bytes(values: Floats) -> bytes:
@@ -51,17 +48,20 @@ def array_bytes(values: Floats) -> bytes:
 
 
 def _write(study: Study, file: BinaryIO) -> None:
-    document = study.document
+    study = study.settled()
+    document, held = study.document, study.document.holds()
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
 
         def put(name: str, content: bytes) -> None:
             archive.writestr(zipfile.ZipInfo(name, _FIXED_TIME), content, zipfile.ZIP_DEFLATED)
 
         put("study.json", document.model_dump_json(indent=1).encode())
-        for key in sorted(used_arrays(document)):
+        for key in sorted(held.arrays):
             put(f"records/{key}.npy", array_bytes(study.arrays[key]))
-        for key in sorted(used_sources(document)):
+        for key in sorted(held.sources):
             put(f"sources/{key}", study.sources[key])
+        for key in sorted(held.results):
+            put(f"results/{key}.json", study.results[key].model_dump_json().encode())
 
 
 def load_study(path: str | Path) -> Study:
@@ -83,14 +83,19 @@ def load_study(path: str | Path) -> Study:
 
 
 def study_of(part: Callable[[str], bytes], name: str) -> Study:
-    """A study from its parts (``study.json``, ``records/HASH.npy``, ``sources/HASH``); raises InputError for damage."""
-    document = _document(part("study.json"), name)
-    arrays = {key: _array(part(f"records/{key}.npy"), key, name) for key in used_arrays(document)}
-    sources = {key: _source(part(f"sources/{key}"), key, name) for key in used_sources(document)}
+    """A study from its parts: ``study.json``, ``records/HASH.npy``, ``sources/HASH``, ``results/HASH.json``.
+
+    Raises InputError for damage.
+    """
+    document, older = _document(part("study.json"), name)
+    held = document.holds()
+    arrays = {key: _array(part(f"records/{key}.npy"), key, name) for key in held.arrays}
+    sources = {key: _source(part(f"sources/{key}"), key, name) for key in held.sources}
+    results = {key: older.get(key) or _result(part(f"results/{key}.json"), key, name) for key in held.results}
     for record in document.records:
         if len({arrays[channel.array].size for channel in record.channels}) > 1:
             raise InputError(f"{name} is damaged: the channels of {record.file_name} differ in length.")
-    return Study(document, arrays, sources)
+    return Study(document, arrays, sources, results)
 
 
 def _check_members(archive: zipfile.ZipFile, name: str) -> None:
@@ -115,7 +120,9 @@ def _part(archive: zipfile.ZipFile, part: str, name: str) -> bytes:
     return content
 
 
-def _document(content: bytes, name: str) -> Document:
+def _document(content: bytes, name: str) -> tuple[Document, dict[str, FitEntry]]:
+    """The document, and the fits that an older file has within it."""
+    older: dict[str, FitEntry] = {}
     try:
         data = json.loads(content)
         version = data.get("version") if isinstance(data, dict) else None
@@ -125,9 +132,11 @@ def _document(content: bytes, name: str) -> Document:
                 "here). Update the program to open it."
             )
         if isinstance(version, int) and 0 < version < SCHEMA_VERSION:
-            content = json.dumps(migrated(data)).encode()
+            tree = migrated(data)
+            older = {key: FitEntry.model_validate_json(json.dumps(fit)) for key, fit in tree.pop("results").items()}
+            content = json.dumps(tree).encode()
         # Strict JSON types: a number written as a text is a sign of damage, not something to be guessed at.
-        return Document.model_validate_json(content)
+        return Document.model_validate_json(content), older
     except ValidationError as error:
         fault = error.errors()[0]
         place = " → ".join(str(part) for part in fault["loc"]) or "the whole"
@@ -143,7 +152,7 @@ def _array(content: bytes, key: str, name: str) -> Floats:
         array = np.load(io.BytesIO(content), allow_pickle=False)
     except (ValueError, EOFError, OSError) as error:
         raise InputError(f"{name} is damaged: the numbers {key[:8]}… cannot be read.") from error
-    if array.dtype != np.float64 or array.ndim != 1 or hashlib.sha256(array.data).hexdigest() != key:
+    if array.dtype != np.float64 or array_key(array) != key:
         raise InputError(f"{name} is damaged: the numbers {key[:8]}… are not those that were saved.")
     return frozen(array)
 
@@ -152,3 +161,15 @@ def _source(content: bytes, key: str, name: str) -> bytes:
     if hashlib.sha256(content).hexdigest() != key:
         raise InputError(f"{name} is damaged: the imported file {key[:8]}… is not the one that was saved.")
     return content
+
+
+def _result(content: bytes, key: str, name: str) -> FitEntry:
+    try:
+        found = FitEntry.model_validate_json(content)
+    except ValidationError as error:
+        fault = error.errors()[0]
+        place = " → ".join(str(part) for part in fault["loc"])
+        raise InputError(f"{name} is damaged: in the fit {key[:8]}…, {place}: {fault['msg']}.") from error
+    if found.key != key:
+        raise InputError(f"{name} is damaged: the fit {key[:8]}… is another one.")
+    return found

@@ -30,7 +30,7 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.compare import Candidate, Compared, candidate_of, compare, usual_candidates
 from curvesieve.core.models import Model, OwnTerm
-from curvesieve.core.study.compute import sieved_curve
+from curvesieve.core.study.passing import sieved_curve
 
 _HEADINGS = ("model", "free", "R²", "RMSE", "AICc", "weight", "p of F")
 _TIPS = (

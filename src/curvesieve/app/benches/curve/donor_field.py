@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from curvesieve.app.benches.curve.step_fields import Field
 from curvesieve.app.widgets.basics import button, plain_tip
 from curvesieve.app.widgets.grouped_list import Choosable, GroupedList
-from curvesieve.core.study.document import Named
+from curvesieve.core.study.study import Named
 
 _SHOWN_PX = 180
 

@@ -82,15 +82,16 @@ class FitFoot(QWidget):
     def _show_outcome(self, entry: CurveEntry | None, stale: bool) -> None:
         self.outcome.hide()
         self.warning.hide()
-        if entry is None or entry.fit is None:
+        fit = self.session.fit
+        if fit is None:
             return
-        result = entry.fit.result
-        unit = units.shown(entry.fit.y_unit)
+        result = fit.result
+        unit = units.shown(fit.y_unit)
         s = result.statistics
         r2 = "–" if s.r2 is None else f"{s.r2:z.4f}"
         state = f"converged in {counted(result.iterations, 'step')}" if result.converged else "did not converge"
-        left_out = entry.fit.passed - entry.fit.used
-        used = f"{counted(entry.fit.used, 'point')} used" + (f", {left_out:,} left out" if left_out else "")
+        left_out = fit.passed - fit.basis.used
+        used = f"{counted(fit.basis.used, 'point')} used" + (f", {left_out:,} left out" if left_out else "")
         self.outcome.setText(f"R² {r2} · RMSE {s.rmse:.3g} {unit} · {used} · {state}")
         self.outcome.show()
         problems = list(result.warnings) if result.converged else [result.message, *result.warnings]
@@ -100,12 +101,12 @@ class FitFoot(QWidget):
         self.warning.setVisible(bool(problems))
 
     def show_buttons(self) -> None:
-        entry = self.session.entry
-        has_terms = entry is not None and bool(entry.model.terms)
+        model = self.session.model
+        has_terms = bool(model.terms)
         self.fit.setText("Stop" if self.modelling.is_fitting else "Fit")
         self.fit.setEnabled(has_terms)
         self.starts.setEnabled(has_terms and not self.modelling.is_searching)
-        self.remove.setEnabled(entry is not None and bool(entry.model.peaks))
+        self.remove.setEnabled(bool(model.peaks))
 
     def starts_menu(self) -> QMenu:
         """The ways to other starts."""

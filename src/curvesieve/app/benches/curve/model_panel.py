@@ -189,7 +189,7 @@ class ModelPanel(QWidget):
     def refresh(self) -> None:
         entry = self.session.entry
         self.setEnabled(entry is not None)
-        model = entry.model if entry is not None else Model()
+        model = self.session.model
         if self._curve != (entry.id if entry else None):
             self._curve, self.typing = (entry.id if entry else None), False
         self.table.refresh()
@@ -321,7 +321,7 @@ class ModelPanel(QWidget):
         if is_background:
             self.first_background = chosen
             self._background_changed(chosen)
-        if entry is not None and (entry.model.terms or chosen is not None):
+        if entry is not None and (self.session.model.terms or chosen is not None):
             self.modelling.set_background(chosen)
         self.refresh()
 
@@ -345,11 +345,10 @@ class ModelPanel(QWidget):
         self.modelling.set_model(self.modelling.model_in_sight().without(number), f"remove P{number}")
 
     def _remove_chosen(self) -> None:
-        entry = self.session.entry
-        if entry is None or not entry.model.peaks:
+        if not self.session.model.peaks:
             return
         row = self._row_in_hand()
-        self._remove_peak((row.placed.number if row else 0) or entry.model.peaks[-1].number)
+        self._remove_peak((row.placed.number if row else 0) or self.session.model.peaks[-1].number)
 
     def _open_menu(self, place: QPoint) -> None:
         index = self.view.indexAt(place)

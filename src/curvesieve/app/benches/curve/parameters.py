@@ -16,7 +16,7 @@ from curvesieve.core.models import ParameterState, PlacedTerm
 from curvesieve.core.models.areas import area_at_start, area_of, at_start, size_for_area, tie_of_area, with_areas
 from curvesieve.core.reading import plus_minus
 from curvesieve.core.readings.fitted import following_readings
-from curvesieve.core.study import CurveEntry
+from curvesieve.core.study import FitEntry
 
 NAME, VALUE, HOLD, LOW, HIGH = range(5)
 _HEADINGS = ("parameter", "value ± u", "hold", "from", "to")
@@ -93,35 +93,36 @@ class ParameterTable(QAbstractTableModel):
             return []
         study = self.session.study
         axes = self.session.passed_units()
-        self.stale = entry.fit is not None and not study.fit_is_current(entry.id)
+        fit = study.fit(entry.id)
+        self.stale = fit is not None and not study.fit_is_current(entry.id)
         rows = []
-        for placed in entry.model.terms:
+        for placed in study.model(entry.id).terms:
             for parameter in placed.term.parameters:
                 if placed.term.basis and not placed.parameters[parameter.name].said:
                     continue
                 value, u = placed.parameters[parameter.name].start, None
-                if entry.fit is not None:
-                    found = entry.fit.result.parameters[placed.full_name(parameter.name)]
+                if fit is not None:
+                    found = fit.result.parameters[placed.full_name(parameter.name)]
                     value, u = found.value, found.u
                 unit = placed.term.unit_text(parameter.name, *axes)
-                rows.append(ParameterRow(placed, parameter.name, value, u, entry.fit is not None, unit))
-            rows += self._area_row(placed, entry, axes)
-            rows += self._following_rows(placed, entry, axes) if placed.term.basis else []
+                rows.append(ParameterRow(placed, parameter.name, value, u, fit is not None, unit))
+            rows += self._area_row(placed, fit, axes)
+            rows += self._following_rows(placed, fit, axes) if placed.term.basis else []
         return rows
 
-    def _area_row(self, placed: PlacedTerm, entry: CurveEntry, axes: tuple[str, str]) -> list[ParameterRow]:
+    def _area_row(self, placed: PlacedTerm, fit: FitEntry | None, axes: tuple[str, str]) -> list[ParameterRow]:
         """The area of a peak: as the fit read it, or that of the starts."""
         if area_of(placed) is None:
             return []
-        readings = entry.fit.readings if entry.fit is not None else ()
-        read = next((r for r in readings if (r.peak, r.quantity) == (placed.number, "area")), None)
+        readings = fit.readings if fit is not None else ()
+        read = next((r for r in readings if (r.part, r.quantity) == (placed.number, "area")), None)
         value, u = (area_at_start(placed), None) if read is None else (read.value, read.u)
         unit = placed.term.unit_text("area", *axes)
         return [ParameterRow(placed, "area", value, u, read is not None, unit, is_area=True)]
 
-    def _following_rows(self, placed: PlacedTerm, entry: CurveEntry, axes: tuple[str, str]) -> list[ParameterRow]:
+    def _following_rows(self, placed: PlacedTerm, fit: FitEntry | None, axes: tuple[str, str]) -> list[ParameterRow]:
         """The coefficients of a polynomial, in place of the weights of the basis that it is fitted in."""
-        found = [] if entry.fit is None else following_readings(placed, entry.fit.result, axes)
+        found = [] if fit is None else following_readings(placed, fit.result, axes)
         values = [(r.value, r.u) for r in found] or [(at_start(placed, d), None) for d in placed.term.derived]
         return [
             ParameterRow(placed, d.name, value, u, bool(found), placed.term.unit_text(d.name, *axes), about=d.reference)

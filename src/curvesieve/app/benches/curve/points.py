@@ -19,7 +19,7 @@ from curvesieve.core import units
 from curvesieve.core.numerals import numbers_in
 from curvesieve.core.reading import concise
 from curvesieve.core.readings.asked import AtX, OverBand, over, y_at
-from curvesieve.core.study.compute import sieved_curve
+from curvesieve.core.study.passing import sieved_curve
 from curvesieve.core.study.points import FLAG_WORDS, Points, points_of
 
 _ASKING_PX = 330

@@ -157,18 +157,19 @@ class ResultPage(QWidget):
         current = entry is not None and self.session.study.fit_is_current(entry.id)
         self.body.setVisible(current)
         self.advice.setVisible(not current)
-        if not current or entry is None or entry.fit is None:
+        fit = self.session.fit
+        if not current or entry is None or fit is None:
             return
-        result = entry.fit.result
-        if entry.fit.key == self._key:
+        result = fit.result
+        if fit.key == self._key:
             return
-        self._key = entry.fit.key
+        self._key = fit.key
         self._show_answers()
         for name, shown in self.numbers.items():
             value = getattr(result.statistics, name)
             shown.setText("–" if value is None else f"{value:,}" if isinstance(value, int) else f"{value:.5g}")
         self.matrix.show_matrix(*correlations(self.session.study, entry.id))
-        self._show_residuals(entry.id, entry.fit.used > _MANY_POINTS)
+        self._show_residuals(entry.id, fit.basis.used > _MANY_POINTS)
 
     def _show_residuals(self, curve_id: str, many: bool) -> None:
         """The runs test and the histogram; of many points they are worked out in the background."""
@@ -274,7 +275,7 @@ class ResultPage(QWidget):
     def copy(self, way: str) -> None:
         """Puts the results on the clipboard."""
         entry, clipboard = self.session.entry, QGuiApplication.clipboard()
-        if entry is None or entry.fit is None or clipboard is None:
+        if entry is None or self.session.fit is None or clipboard is None:
             return
         try:
             clipboard.setText(copied(self.session.study, entry.id, way))

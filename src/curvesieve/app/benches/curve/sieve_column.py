@@ -20,9 +20,10 @@ from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.steps import Caught, Sieve, Step, Trail
 from curvesieve.core.steps.sieve import Sieved
-from curvesieve.core.study import CurveEntry, edits
-from curvesieve.core.study.document import Named
+from curvesieve.core.study import CurveEntry, FromRecord, edits
+from curvesieve.core.study.passing import recorded, source_problem
 from curvesieve.core.study.sieves import SUFFIX, save_by_name, save_sieve, saved_sieves
+from curvesieve.core.study.study import Named
 
 
 def sieves_folder() -> Path:
@@ -106,7 +107,7 @@ class SieveColumn(QWidget):
             return
         made = self.session.sieved()
         if made is None:
-            curve = self.session.study.recorded(entry.id)
+            curve = recorded(self.session.study, entry.id)
             slots = self.session.study.slots(entry.id)
             made = Sieved(curve, tuple(Trail(slot, curve, curve, Caught(), "passing …") for slot in slots))
         self._show_recorded(entry, made)
@@ -116,7 +117,7 @@ class SieveColumn(QWidget):
         for (mesh, card), trail in zip(self._cards, made.trail, strict=True):
             mesh.show_trail(trail)
             card.show_trail(trail, self.session.view.stage == trail.slot.id, self._fresh == trail.slot.id)
-        self._say(made, self.session.study.shares_sieve(entry.id))
+        self._say(made, self.session.study.shares(entry.id, "sieve"))
 
     def _say(self, made: Sieved, shared: bool) -> None:
         """The line beside the heading; folded, it says what is in the fold."""
@@ -133,11 +134,15 @@ class SieveColumn(QWidget):
         self.refresh()
 
     def _show_recorded(self, entry: CurveEntry, made: Sieved) -> None:
-        record = self.session.study.record_entry(entry.record)
+        study, source = self.session.study, entry.source
+        said, notes = study.origin(entry.id), [source_problem(study, entry.id)]
+        if isinstance(source, FromRecord):
+            record = study.record_entry(source.record)
+            said = f"{said} · {', '.join(record.channels[i].name for i in (source.x, source.y))}"
+            notes = list(record.notes)
         self.recorded.points.setText(counted(len(made.recorded), "point"))
-        names = ", ".join(record.channels[i].name for i in (entry.x, entry.y))
-        self.recorded.source.set(f"{record.file_name} · {names}")
-        notes = [*record.notes, *made.recorded.oddities]
+        self.recorded.source.set(said)
+        notes = [note for note in (*notes, *made.recorded.oddities) if note]
         self.recorded.notes.setText("\n".join(notes))
         self.recorded.notes.setVisible(bool(notes))
         self.recorded.set_in_hand(self.session.view.stage == RECORDED)
@@ -210,11 +215,14 @@ class SieveColumn(QWidget):
             return
         family = study.family_of(entry.id)
         related = [id_ for id_ in (family.curves if family else ()) if id_ != entry.id]
-        shared = study.shares_sieve(entry.id)
+        shared = study.shares(entry.id, "sieve")
         rows: list[MenuRow] = [
             ("Share this sieve with the family", self._share if related and not shared else None),
             ("Give this curve a sieve of its own", self._step_out if shared else None),
-            ("Use the sieve that the family shares", self._step_in if family and family.slots and not shared else None),
+            (
+                "Use the sieve that the family shares",
+                self._step_in if family and family.recipe.sieve and not shared else None,
+            ),
             (
                 f"Copy it to the other {len(related)} curves of the family",
                 (lambda: self._copy(related)) if related else None,
@@ -235,7 +243,7 @@ class SieveColumn(QWidget):
         if entry is None:
             return
         made = self.session.sieved()
-        passed = made.curve if made is not None else self.session.study.recorded(entry.id)
+        passed = made.curve if made is not None else recorded(self.session.study, entry.id)
         slot_id = edits.new_id("step")
         self._fresh = slot_id
         if self.session.apply(edits.add_step(entry.id, kind.fitted_to(passed), slot_id), f"add {kind.label}"):
@@ -248,13 +256,13 @@ class SieveColumn(QWidget):
     # -- the sieve as a whole -----------------------------------------------------------------------
 
     def _share(self) -> None:
-        self.session.apply(edits.share_sieve(self._curve_id()), "share the sieve")
+        self.session.apply(edits.share(self._curve_id(), "sieve"), "share the sieve")
 
     def _step_out(self) -> None:
-        self.session.apply(edits.step_out(self._curve_id()), "give the curve its own sieve")
+        self.session.apply(edits.step_out(self._curve_id(), "sieve"), "give the curve its own sieve")
 
     def _step_in(self) -> None:
-        self.session.apply(edits.step_in(self._curve_id()), "use the shared sieve")
+        self.session.apply(edits.step_in(self._curve_id(), "sieve"), "use the shared sieve")
 
     def _copy(self, targets: list[str]) -> None:
         if self.session.apply(edits.copy_sieve(self._curve_id(), targets), "copy the sieve"):

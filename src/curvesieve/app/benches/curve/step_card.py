@@ -17,7 +17,7 @@ from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.switch import Switch
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps import Step, Trail
-from curvesieve.core.study.document import Named
+from curvesieve.core.study.study import Named
 
 DRAG_TYPE = "application/x-curvesieve-step"
 

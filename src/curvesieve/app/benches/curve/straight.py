@@ -24,7 +24,7 @@ from curvesieve.app.widgets.table import plain_table, stretch
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.fitting.straighten import STRAIGHTENINGS, Straight, own_axes, straighten
 from curvesieve.core.reading import plus_minus
-from curvesieve.core.study.compute import sieved_curve
+from curvesieve.core.study.passing import sieved_curve
 
 _HEADINGS = ("parameter", "by the line", "directly", "apart")
 _MOST_DOTS = 5000
@@ -122,7 +122,7 @@ class StraightPage(QWidget):
         still = self.session.asking()
 
         def work(ticket: Ticket) -> Straight:
-            return straighten(entry.model.in_use(sieved_curve(study, entry.id).curve), way)
+            return straighten(study.model(entry.id).in_use(sieved_curve(study, entry.id).curve), way)
 
         def done(made: Straight) -> None:
             if still():

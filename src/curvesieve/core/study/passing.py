@@ -1,4 +1,4 @@
-"""What is computed from a study: the passed curve of each sieve, and fits. Results are kept by content."""
+"""What a study's curves become in their sieves. Results are kept by content."""
 
 from __future__ import annotations
 
@@ -9,20 +9,18 @@ from threading import Lock
 
 import numpy as np
 
-from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, nearest
-from curvesieve.core.fitting.prediction import Band, Fitted, fitted
-from curvesieve.core.fitting.problem import Problem
-from curvesieve.core.formula import parse
-from curvesieve.core.readings import fit_readings
 from curvesieve.core.steps import Sieve, Step
 from curvesieve.core.steps.sieve import Sieved, Trail, through
-from curvesieve.core.study import edits
-from curvesieve.core.study.document import FitEntry, Study
+from curvesieve.core.study.document import FromRecord
 from curvesieve.core.study.many import pass_many
+from curvesieve.core.study.sources import made_curve
+from curvesieve.core.study.study import Study
 
 _MAX_KEPT_POINTS = 30_000_000
-_BAND_POINTS = 400
+_MAX_DERIVED = 500
+_NOTHING = Curve(np.empty(0), np.empty(0))
 _QUICK_POINTS = 20_000
 """Points of a simple filter (see `Step.effort`) that pass in well under 50 ms; donors' points count, too."""
 
@@ -78,7 +76,39 @@ class _OthersInStudy:
         return [self._passed(id_) for id_ in (family.curves if family else ()) if id_ != self.curve_id]
 
     def _passed(self, curve_id: str) -> Curve:
-        return sieved(self.study.recorded(curve_id), self.study.giving(curve_id)).curve
+        return sieved(recorded(self.study, curve_id), self.study.giving(curve_id)).curve
+
+
+_derived: OrderedDict[str, Curve | str] = OrderedDict()
+"""Curves that come from no record, by their digests, or why there are none."""
+
+
+def recorded(study: Study, curve_id: str) -> Curve:
+    """The curve before its sieve; one without points where it cannot be made, see `source_problem`."""
+    if isinstance(study.entry(curve_id).source, FromRecord):
+        return study.from_record(curve_id)
+    found = _derived_of(study, curve_id)
+    return _NOTHING if isinstance(found, str) else found
+
+
+def source_problem(study: Study, curve_id: str) -> str:
+    """Why a curve of a ledger or a mean cannot be made; empty where all is well."""
+    found = None if isinstance(study.entry(curve_id).source, FromRecord) else _derived_of(study, curve_id)
+    return found if isinstance(found, str) else ""
+
+
+def _derived_of(study: Study, curve_id: str) -> Curve | str:
+    digest = study.digest(curve_id)
+    found = _derived.get(digest)
+    if found is None:
+        try:
+            found = made_curve(study, curve_id, lambda id_: sieved(recorded(study, id_), study.giving(id_)).curve)
+        except InputError as error:
+            found = str(error)
+        _derived[digest] = found
+        while len(_derived) > _MAX_DERIVED:
+            _derived.pop(next(iter(_derived)))
+    return found
 
 
 def _key(curve: Curve, sieve: Sieve, others: Sequence[str] = ()) -> tuple[str, str]:
@@ -98,8 +128,8 @@ def sieved(curve: Curve, sieve: Sieve) -> Sieved:
 
 def sieved_if_quick(study: Study, curve_id: str) -> Sieved | None:
     """What `sieved_curve` gives, when it is known already or so small that nobody would wait; otherwise None."""
-    curve, sieve = study.recorded(curve_id), study.sieve(curve_id)
-    others = [(study.recorded(id_), study.giving(id_)) for id_ in study.taken_from(curve_id)]
+    curve, sieve = recorded(study, curve_id), study.sieve(curve_id)
+    others = [(recorded(study, id_), study.giving(id_)) for id_ in study.taken_from(curve_id)]
     if sum(_effort(*one) for one in [(curve, sieve), *others]) <= _QUICK_POINTS:
         return sieved_curve(study, curve_id)
     return _kept.get(_key(curve, sieve, _needed(study, curve_id)))
@@ -111,7 +141,7 @@ def _effort(curve: Curve, sieve: Sieve) -> float:
 
 def sieved_curve(study: Study, curve_id: str) -> Sieved:
     """A study's curve through its sieve, among the other curves of the study."""
-    curve, sieve = study.recorded(curve_id), study.sieve(curve_id)
+    curve, sieve = recorded(study, curve_id), study.sieve(curve_id)
     key = _key(curve, sieve, _needed(study, curve_id))
     result = _kept.get(key)
     if result is None:
@@ -153,7 +183,7 @@ def passed_units(study: Study, curve_id: str) -> tuple[str, str] | None:
     made = sieved_if_quick(study, curve_id)
     if made is not None:
         return made.curve.x_unit, made.curve.y_unit
-    fit = study.entry(curve_id).fit
+    fit = study.fit(curve_id)
     return (fit.x_unit, fit.y_unit) if fit is not None and study.fit_is_current(curve_id) else None
 
 
@@ -162,7 +192,7 @@ def sieve_family(study: Study, curve_ids: Sequence[str], watch: Callable[[float]
 
     Sieves that take from other curves are passed here, one after the other.
     """
-    jobs = [(study.recorded(id_), study.sieve(id_)) for id_ in curve_ids]
+    jobs = [(recorded(study, id_), study.sieve(id_)) for id_ in curve_ids]
     alone = [i for i, (_, sieve) in enumerate(jobs) if not any(slot.rule.takes() != () for slot in sieve.slots)]
     made = dict(zip(alone, pass_many([jobs[i] for i in alone], watch), strict=True))
     for i, (curve, sieve) in enumerate(jobs):
@@ -191,74 +221,3 @@ def unusual_catches(
         elif counts[id_] > 3 * usual and counts[id_] >= usual + 5:
             reasons[id_] = f"{counts[id_]:,} points caught, {usual:,.0f} is usual in this family"
     return reasons
-
-
-def fitted_curve(study: Study, curve_id: str) -> tuple[Problem, Fitted]:
-    """The problem that the curve's fit solved, and the curve that it found; the fit must be current."""
-    from curvesieve.core.fitting.fits import limited, stated
-
-    entry = study.entry(curve_id)
-    assert entry.fit is not None, "asked of a curve without a fit"
-    problem, said = stated(entry.model, sieved_curve(study, curve_id).curve)
-    problem = limited(problem, said.limits)
-    return problem, fitted(problem, entry.fit.result)
-
-
-def band_of(study: Study, curve_id: str) -> Band | None:
-    """The confidence and prediction bands of a curve's fit over its range; None where there are none."""
-    if not study.fit_is_current(curve_id):
-        return None
-    _, on = fitted_curve(study, curve_id)
-    return on.band(np.linspace(on.low, on.high, _BAND_POINTS))
-
-
-def derived_changed(study: Study, curve_id: str, derived: tuple[tuple[str, str], ...]) -> Study:
-    """Other named formulas in the parameters of a curve's model; a current fit stays, with its readings made again.
-
-    Raises InputError for a formula that cannot be worked out from the fit.
-    """
-    entry = study.entry(curve_id)
-    for name, text in derived:
-        known = [*entry.model.names, *entry.model.following]
-        stray = [p for p in parse(text, ()).parameters if p not in known]
-        if stray:
-            raise InputError(
-                f"{name}: there is no parameter {stray[0]!r} in this model; it has {', '.join(known)}"
-                f"{nearest(stray[0], known)}"
-            )
-    current = study.fit_is_current(curve_id)
-    model = entry.model.model_copy(update={"derived": derived})
-    fit = entry.fit
-    made = edits.set_model(curve_id, model)(study)
-    if fit is None or not current:
-        return edits.set_fit(curve_id, fit)(made)
-    curve = sieved_curve(study, curve_id).curve
-    readings = fit_readings(model, fit.result, curve.x_unit, curve.y_unit)
-    return edits.set_fit(curve_id, fit.model_copy(update={"key": made.fit_key(curve_id), "readings": readings}))(made)
-
-
-def fit_curve(study: Study, curve_id: str, watch: Callable[[Floats], None] | None = None) -> FitEntry:
-    """Fits the curve's model to what its sieve passes and reads off the peaks.
-
-    Raises InputError when a step of the sieve cannot work (a fit of a curve that was not cleaned as asked
-    would look right and be wrong), or when the model cannot be fitted.
-    """
-    from curvesieve.core.fitting import fit_model
-
-    entry = study.entry(curve_id)
-    made = sieved_curve(study, curve_id)
-    for trail in made.trail:
-        if trail.problem:
-            raise InputError(f"The step {trail.slot.rule.label} does not work: {trail.problem}")
-    result = fit_model(entry.model, made.curve, watch)
-    readings = fit_readings(entry.model, result, made.curve.x_unit, made.curve.y_unit) if result.converged else ()
-    return FitEntry(
-        key=study.fit_key(curve_id),
-        result=result,
-        readings=readings,
-        recorded=len(made.recorded),
-        passed=len(made.curve),
-        used=int(np.count_nonzero(entry.model.points_in_use(made.curve))),
-        x_unit=made.curve.x_unit,
-        y_unit=made.curve.y_unit,
-    )

@@ -1,0 +1,334 @@
+"""The study as a value: the document, with arrays, source bytes and results held beside it by their keys."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property, lru_cache
+
+from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.intake.take import Take, taken_curve
+from curvesieve.core.models import Model
+from curvesieve.core.reading import Reading
+from curvesieve.core.recipe import Part, Recipe
+from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.steps import Sieve, Step, StepSlot
+from curvesieve.core.study.document import (
+    ChannelEntry,
+    CurveEntry,
+    Document,
+    Family,
+    FitEntry,
+    FromMean,
+    FromRecord,
+    RecordEntry,
+)
+from curvesieve.core.study.keys import ByParts
+
+_REFERENCE = re.compile(r"^(.*) \[([^\[\]]+)\]$")
+_MAX_DIGESTS = 100_000
+_digests: dict[tuple[Take, tuple[ChannelEntry, ...]], str] = {}
+_fit_keys: ByParts[str] = ByParts()
+_takers: ByParts[list[Step]] = ByParts()
+
+
+@dataclass(frozen=True)
+class Named:
+    """A curve by a name that is its own in the study, with its family's and its file's.
+
+    `reference` is what a step keeps of it: the label, with the id behind it where others have that label, too. Names
+    change when curves come, go and move; a reference means the same curve as long as that is there.
+    """
+
+    id: str
+    name: str
+    reference: str
+    family: str
+    about: str
+
+
+@dataclass(frozen=True, eq=False)
+class Study:
+    """The user's whole document. Edits make a new one and share what they do not change."""
+
+    document: Document = field(default_factory=Document)
+    arrays: Mapping[str, Floats] = field(default_factory=dict)
+    sources: Mapping[str, bytes] = field(default_factory=dict)
+    results: Mapping[str, FitEntry] = field(default_factory=dict)
+    """Fits by their keys, those of other starts and steps among them: what is set as it was has its fit again."""
+
+    def with_document(self, **changes: object) -> Study:
+        return replace(self, document=self.document.model_copy(update=changes))
+
+    @cached_property
+    def _entries(self) -> dict[str, CurveEntry]:
+        return {curve.id: curve for curve in self.document.curves}
+
+    @cached_property
+    def _families(self) -> dict[str, Family]:
+        return {id_: family for family in reversed(self.document.families) for id_ in family.curves}
+
+    @cached_property
+    def _records(self) -> dict[str, RecordEntry]:
+        return {record.id: record for record in self.document.records}
+
+    @cached_property
+    def _labels(self) -> dict[str, str]:
+        return {curve.label: curve.id for curve in reversed(self.document.curves)}
+
+    @cached_property
+    def names(self) -> dict[str, Named]:
+        """Every curve by a name of its own: its label, with the family's where two are alike, then with a number."""
+        alike = Counter(curve.label for curve in self.document.curves)
+        made: dict[str, Named] = {}
+        for curve in self.document.curves:
+            family = self.family_of(curve.id)
+            title = family.label if family is not None else "single curves"
+            name = whole = curve.label if alike[curve.label] == 1 else f"{curve.label} · {title}"
+            count = 1
+            while name in made:
+                count += 1
+                name = f"{whole} #{count}"
+            reference = curve.label if alike[curve.label] == 1 else f"{curve.label} [{curve.id}]"
+            made[name] = Named(curve.id, name, reference, title, self.origin(curve.id))
+        return made
+
+    def entry(self, curve_id: str) -> CurveEntry:
+        return self._entries[curve_id]
+
+    def has(self, curve_id: str | None) -> bool:
+        return curve_id in self._entries
+
+    def family_of(self, curve_id: str) -> Family | None:
+        return self._families.get(curve_id)
+
+    def record_entry(self, record_id: str) -> RecordEntry:
+        return self._records[record_id]
+
+    def record(self, record_id: str) -> Record:
+        """The record with its numbers, as it was read."""
+        entry = self.record_entry(record_id)
+        channels = tuple(Channel(c.name, c.unit, self.arrays[c.array]) for c in entry.channels)
+        source = Source(entry.file_name, self.sources.get(entry.source, b""), entry.path)
+        return Record(source, channels, entry.metadata, entry.notes)
+
+    def origin(self, curve_id: str) -> str:
+        """Where a curve comes from, in a word or two: the name of its file, or of the family that it is made of."""
+        source = self.entry(curve_id).source
+        if isinstance(source, FromRecord):
+            return self.record_entry(source.record).file_name
+        family = next((f.label for f in self.document.families if f.id == source.family), "a family that is gone")
+        return f"{source.by} of {family}" if isinstance(source, FromMean) else f"ledger of {family}"
+
+    def record_of(self, curve_id: str) -> RecordEntry | None:
+        """The record that a curve is taken from; None where it comes from elsewhere."""
+        source = self.entry(curve_id).source
+        return self.record_entry(source.record) if isinstance(source, FromRecord) else None
+
+    def from_record(self, curve_id: str) -> Curve:
+        """The curve before its sieve, where it comes from a record; see `passing.recorded` for any."""
+        source = self.entry(curve_id).source
+        assert isinstance(source, FromRecord), "asked of a curve that comes from elsewhere"
+        channels = self.record_entry(source.record).channels
+        return _curve_of(_ChannelArrays(channels, tuple(self.arrays[c.array] for c in channels)), source.take)
+
+    def shares(self, curve_id: str, part: Part) -> bool:
+        """Whether a part of the curve's recipe is that of its family."""
+        return part in self.entry(curve_id).shared and self.family_of(curve_id) is not None
+
+    def _owner(self, curve_id: str, part: Part) -> Recipe:
+        entry = self._entries[curve_id]
+        family = self._families.get(curve_id) if part in entry.shared else None
+        return entry.recipe if family is None else family.recipe
+
+    def slots(self, curve_id: str) -> tuple[StepSlot, ...]:
+        """The steps in force for a curve: its own, or those that its family shares."""
+        return self._owner(curve_id, "sieve").sieve
+
+    def model(self, curve_id: str) -> Model:
+        """The model in force for a curve: its own, or the one that its family shares."""
+        return self._owner(curve_id, "model").model
+
+    def recipe(self, curve_id: str) -> Recipe:
+        """All that is done to a curve, wherever it is said."""
+        return Recipe(sieve=self.slots(curve_id), model=self.model(curve_id))
+
+    def sieve(self, curve_id: str) -> Sieve:
+        return Sieve(self.slots(curve_id))
+
+    def fit_key(self, curve_id: str) -> str:
+        """A hash of all that a fit depends on: the record's numbers, the steps, the model with its starts.
+
+        And of the curves that its steps take from: their numbers and the steps that those pass through.
+        """
+        entry, slots, model = self._entries[curve_id], self.slots(curve_id), self.model(curve_id)
+        others = self._taken(curve_id, slots)
+
+        def key() -> str:
+            parts = [self.digest(curve_id), Sieve(slots).key(), model.model_dump_json()]
+            for id_ in others:
+                parts += [self.digest(id_), self.giving(id_).key()]
+            return _hash(parts)
+
+        if not isinstance(entry.source, FromRecord):
+            return key()  # it changes with other curves and their fits
+        theirs = [part for id_ in others for part in (self.entry(id_).source, self.slots(id_))]
+        if not all(isinstance(part, FromRecord | tuple) for part in theirs):
+            return key()
+        return _fit_keys.get((entry.source, self._records[entry.source.record], slots, model, *theirs), key)
+
+    def digest(self, curve_id: str) -> str:
+        """A hash of the curve before its sieve: of its numbers, or of what it is made of; numbers are hashed once."""
+        source = self.entry(curve_id).source
+        if isinstance(source, FromRecord):
+            channels = self.record_entry(source.record).channels
+            key = (source.take, tuple(channels[i] for i in source.places))
+            if key not in _digests:
+                if len(_digests) > _MAX_DIGESTS:
+                    _digests.clear()
+                _digests[key] = self.from_record(curve_id).digest
+            return _digests[key]
+        if curve_id in self.needs(curve_id):
+            return _hash(["made of itself", curve_id])
+        parts = [source.model_dump_json()]
+        for id_ in self.members(curve_id):
+            entry = self.entry(id_)
+            if isinstance(source, FromMean):
+                parts += [self.digest(id_), self.giving(id_).key()]
+            else:
+                parts += [repr(entry.condition), self.fit_key(id_) if self.fit_is_current(id_) else ""]
+        return _hash(parts)
+
+    def members(self, curve_id: str) -> list[str]:
+        """The curves that a curve of a ledger or a mean is made of: its family's, but for itself."""
+        source = self.entry(curve_id).source
+        if isinstance(source, FromRecord):
+            return []
+        family = next((f for f in self.document.families if f.id == source.family), None)
+        return [id_ for id_ in (family.curves if family else ()) if id_ != curve_id]
+
+    def needs(self, curve_id: str) -> frozenset[str]:
+        """The curves that a curve and its fit are made of, near and far; itself, where it goes in a circle."""
+        found: set[str] = set()
+        ahead = [curve_id]
+        while ahead:
+            here = ahead.pop()
+            for id_ in (*self.members(here), *self.taken_from(here)):
+                if id_ not in found:
+                    found.add(id_)
+                    ahead.append(id_)
+        return frozenset(found)
+
+    def taken_from(self, curve_id: str) -> list[str]:
+        """The curves that steps of this curve's sieve take from, as far as they are there."""
+        return self._taken(curve_id, self.slots(curve_id))
+
+    def _taken(self, curve_id: str, slots: tuple[StepSlot, ...]) -> list[str]:
+        taking = _takers.get((slots,), lambda: [slot.rule for slot in slots if slot.on and slot.rule.takes() != ()])
+        return list(dict.fromkeys(id_ for step in taking for id_ in self.donors(curve_id, step))) if taking else []
+
+    def donors(self, curve_id: str, step: Step) -> list[str]:
+        """The curves that one step of this curve's sieve takes from, as far as they are there."""
+        names = step.takes()
+        if names is None:
+            family = self.family_of(curve_id)
+            return [id_ for id_ in (family.curves if family else ()) if id_ != curve_id]
+        return [id_ for name in names if (id_ := self.named(name))]
+
+    def named(self, name: str) -> str | None:
+        """The id of the curve of an id, a label, or a reference (see `Named`); None when there is none."""
+        if name in self._entries:
+            return name
+        found = _REFERENCE.match(name)
+        if found is not None and found[2] in self._entries:
+            return found[2]
+        return self._labels.get(name) or (self._labels.get(found[1]) if found is not None else None)
+
+    def giving(self, curve_id: str) -> Sieve:
+        """What a curve passes before others take from it: its steps without those that take from others themselves.
+
+        So no curve can wait for itself.
+        """
+        return Sieve(tuple(slot for slot in self.slots(curve_id) if slot.rule.takes() == ()))
+
+    def giving_less(self, curve_ids: Sequence[str]) -> list[str]:
+        """The labels of those of the curves that give without some of their own steps; see `giving`."""
+        return [
+            self.entry(id_).label
+            for id_ in curve_ids
+            if any(slot.on and slot.rule.takes() != () for slot in self.slots(id_))
+        ]
+
+    def fit(self, curve_id: str) -> FitEntry | None:
+        """The curve's fit: one of just what stands there now, or else the last one, which is out of date."""
+        if not self.results:
+            return None
+        entry = self._entries[curve_id]
+        current = self.results.get(self.fit_key(curve_id)) if self.model(curve_id).terms else None
+        return current or self.results.get(entry.result)
+
+    def fit_is_current(self, curve_id: str) -> bool:
+        """Whether the curve has a fit and nothing that it was made from has changed since."""
+        return self.fit_state(curve_id) in ("fitted", "did not converge")
+
+    def fit_state(self, curve_id: str) -> str:
+        """``not fitted``, ``out of date``, ``did not converge`` or ``fitted``."""
+        state = self._states.get(curve_id)
+        if state is None:
+            state = self._states[curve_id] = self._state(curve_id)
+        return state
+
+    @cached_property
+    def _states(self) -> dict[str, str]:
+        return {}
+
+    def _state(self, curve_id: str) -> str:
+        fit = self.fit(curve_id)
+        if fit is None:
+            return "not fitted"
+        if fit.key != self.fit_key(curve_id):
+            return "out of date"
+        return "fitted" if fit.result.converged else "did not converge"
+
+    def readings(self, curve_id: str) -> tuple[Reading, ...]:
+        """The readings of the curve's fit; none when it has none, or one that is out of date."""
+        fit = self.fit(curve_id)
+        return fit.readings if fit is not None and self.fit_is_current(curve_id) else ()
+
+    def settled(self) -> Study:
+        """The same study, in which every curve names the fit that it has, and no other fits are remembered."""
+        fits = {curve.id: self.fit(curve.id) for curve in self.document.curves}
+        curves = tuple(
+            curve if curve.result == (key := fit.key if (fit := fits[curve.id]) else "") else
+            curve.model_copy(update={"result": key})
+            for curve in self.document.curves
+        )  # fmt: skip
+        results = {fit.key: fit for fit in fits.values() if fit is not None}
+        return replace(self.with_document(curves=curves), results=results)
+
+
+def _hash(parts: list[str]) -> str:
+    return hashlib.sha256("\n".join(parts).encode()).hexdigest()
+
+
+@dataclass(frozen=True, eq=False)
+class _ChannelArrays:
+    """Channels with their values; equal when the keys are, so that curves are made once."""
+
+    channels: tuple[ChannelEntry, ...]
+    arrays: tuple[Floats, ...]
+
+    def __hash__(self) -> int:
+        return hash(self.channels)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _ChannelArrays) and self.channels == other.channels
+
+
+@lru_cache(maxsize=64)
+def _curve_of(chosen: _ChannelArrays, take: Take) -> Curve:
+    channels = tuple(Channel(c.name, c.unit, a) for c, a in zip(chosen.channels, chosen.arrays, strict=True))
+    return taken_curve(channels, take)
