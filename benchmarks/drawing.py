@@ -13,9 +13,9 @@ def rows() -> list[Row]:
     import pyqtgraph as pg
     from PyQt6.QtWidgets import QApplication
 
-    from curvesieve.app.main import make_application
-    from curvesieve.app.session import Session
-    from curvesieve.app.window import Window
+    from curvesieve.app.session.session import Session
+    from curvesieve.app.shell.main import make_application
+    from curvesieve.app.shell.window import Window
     from curvesieve.core.intake.take import Take
     from curvesieve.core.record import Channel, Record, Source
     from curvesieve.core.study import Study, edits

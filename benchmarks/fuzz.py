@@ -13,8 +13,8 @@ import numpy as np
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.formats import tables
+from curvesieve.core.intake.applied import apply_pattern
 from curvesieve.core.intake.library import recognise
-from curvesieve.core.intake.taking import take
 from curvesieve.core.record import Source
 
 SLOW_S = 5.0
@@ -82,7 +82,7 @@ def attempt(name: str, content: bytes) -> str:
             for row in (0, len(table.found.lines) // 2, len(table.found.lines) - 1):
                 table.found.row_kind(row)
             found, pattern = recognise(table, [])
-            take(found.record, pattern)
+            apply_pattern(found.record, pattern)
     except InputError as error:
         if not str(error).strip():
             raise AssertionError("a refusal without a sentence") from error

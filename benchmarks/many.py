@@ -63,8 +63,9 @@ def _measured(count: int) -> dict[str, float]:
     """Milliseconds of a click on the next curve, an edit of a step and an undo: handled, and then painted, too."""
     from PyQt6.QtWidgets import QApplication
 
-    from curvesieve.app.session import Session, View
-    from curvesieve.app.window import Window
+    from curvesieve.app.session.desk import View
+    from curvesieve.app.session.session import Session
+    from curvesieve.app.shell.window import Window
     from curvesieve.core.study import edits
 
     session = Session()
@@ -100,7 +101,7 @@ def _measured(count: int) -> dict[str, float]:
 
 
 def rows() -> list[Row]:
-    from curvesieve.app.main import make_application, settle_garbage
+    from curvesieve.app.shell.main import make_application, settle_garbage
 
     settle_garbage()  # as the application does
     app = make_application()  # Qt wants it kept alive

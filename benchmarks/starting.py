@@ -22,7 +22,7 @@ seen = Seen()
 _OURS = """
 import gc
 gc.disable()
-from curvesieve.app.main import make_application, start
+from curvesieve.app.shell.main import make_application, start
 app = make_application(sheet=False)
 window = start(app, demo={demo})
 plot = window.curve_bench.canvas.{seen}
@@ -30,8 +30,8 @@ plot = window.curve_bench.canvas.{seen}
 _FRAME = """
 import gc
 gc.disable()
-from curvesieve.app.frame import Frame
-from curvesieve.app.main import make_application
+from curvesieve.app.shell.frame import Frame
+from curvesieve.app.shell.main import make_application
 app = make_application(sheet=False)
 window = plot = Frame("Opening …")
 """

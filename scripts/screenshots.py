@@ -13,7 +13,7 @@ from PyQt6.QtCore import Qt
 
 if TYPE_CHECKING:
     from curvesieve.app.benches.intake.bench import IntakeBench
-    from curvesieve.app.window import Window
+    from curvesieve.app.shell.window import Window
 
 SIZE = (1280, 800)
 
@@ -27,9 +27,9 @@ def main(folder: Path) -> None:
 def _drive(folder: Path) -> None:
     from PyQt6.QtTest import QTest
 
-    from curvesieve.app.demonstration import demo_folder
-    from curvesieve.app.main import make_application, make_window
-    from curvesieve.app.session import MODEL, View
+    from curvesieve.app.session.desk import MODEL, View
+    from curvesieve.app.shell.demonstration import demo_folder
+    from curvesieve.app.shell.main import make_application, make_window
     from curvesieve.demo import EXAMPLE
 
     folder.mkdir(parents=True, exist_ok=True)
@@ -78,7 +78,7 @@ def _mend(window: Window, folder: Path, take: Callable[[str], None]) -> None:
     """A bridge over the slip of the relaxation curve, the list of steps, and a baseline through anchors."""
     from PyQt6.QtTest import QTest
 
-    from curvesieve.app.session import View
+    from curvesieve.app.session.desk import View
     from curvesieve.core.steps.baseline import Baseline
     from curvesieve.core.steps.bridge import Bridge
     from curvesieve.core.study import edits
@@ -108,7 +108,7 @@ def _show_laws(window: Window, take: Callable[[str], None]) -> None:
     """The fitted relaxation: what its fit says, other models, straight axes; and a formula being typed."""
     from PyQt6.QtTest import QTest
 
-    from curvesieve.app.session import View
+    from curvesieve.app.session.desk import View
 
     session, bench = window.session, window.curve_bench
     relaxed = [curve for curve in session.study.document.curves if "RH" in curve.label]

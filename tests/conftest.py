@@ -21,10 +21,10 @@ def demo_files(tmp_path_factory: pytest.TempPathFactory) -> list[Path]:
 @pytest.fixture
 def window(qtbot, tmp_path, monkeypatch) -> Iterator[Callable]:  # type: ignore[no-untyped-def]
     """Makes a shown window on a study (or none). Left-over work and unsaved changes are dropped at the end."""
-    from curvesieve.app.defects import DefectKeeper
-    from curvesieve.app.main import make_application
-    from curvesieve.app.session import Session
-    from curvesieve.app.window import Window
+    from curvesieve.app.session.session import Session
+    from curvesieve.app.shell.defects import DefectKeeper
+    from curvesieve.app.shell.main import make_application
+    from curvesieve.app.shell.window import Window
 
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))

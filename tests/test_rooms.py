@@ -27,7 +27,7 @@ def test_core_and_command_line_work_without_qt():
 
 def test_the_window_starts_without_heavy_libraries():
     out = run(
-        "import sys, curvesieve.app.main\n"
+        "import sys, curvesieve.app.shell.main\n"
         "heavy = ('pandas', 'matplotlib', 'sympy', 'pint', 'scipy.signal', 'scipy.optimize')\n"
         "print([m for m in heavy if m in sys.modules])"
     )

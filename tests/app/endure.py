@@ -26,7 +26,7 @@ def drive(folder: Path, seed: int) -> None:
     from PyQt6.QtTest import QTest
     from PyQt6.QtWidgets import QApplication
 
-    from curvesieve.app.main import make_application, start
+    from curvesieve.app.shell.main import make_application, start
     from curvesieve.core.study import edits
     from tests.app.gestures import CTRL, click_cell
 

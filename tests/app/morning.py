@@ -33,7 +33,7 @@ def write_files(folder: Path) -> None:
 def window(path: str | None = None) -> Any:
     from PyQt6.QtTest import QTest
 
-    from curvesieve.app.main import make_application, start
+    from curvesieve.app.shell.main import make_application, start
 
     app = make_application()
     made = start(app, path)
@@ -59,7 +59,7 @@ def first(folder: Path) -> None:
     from PyQt6.QtCore import Qt
     from PyQt6.QtTest import QTest
 
-    from curvesieve.app.session import View
+    from curvesieve.app.session.desk import View
     from curvesieve.core.study import edits
     from tests.app.gestures import add_step, click, click_cell, double_click, drop_files
 

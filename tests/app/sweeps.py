@@ -24,7 +24,8 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton, QStyle, QStyle
 from curvesieve.app.benches.curve.donor_field import DonorField
 from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE
 from curvesieve.app.benches.curve.step_card import StepCard
-from curvesieve.app.session import Session, View
+from curvesieve.app.session.desk import View
+from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import TERMS
@@ -56,9 +57,9 @@ def study() -> Study:
 
 def window() -> Any:
     """A window on that study, with a folder of its own for what the program keeps."""
-    from curvesieve.app.defects import DefectKeeper
-    from curvesieve.app.main import make_application
-    from curvesieve.app.window import Window
+    from curvesieve.app.shell.defects import DefectKeeper
+    from curvesieve.app.shell.main import make_application
+    from curvesieve.app.shell.window import Window
 
     app = make_application()
     session = Session()

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from curvesieve.app.benches.curve import comparison, result, straight
-from curvesieve.app.session import View
+from curvesieve.app.session.desk import View
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
 from curvesieve.core.record import Channel, Record, Source

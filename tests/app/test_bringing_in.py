@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 import curvesieve as cs
-from curvesieve.app.main import make_window
+from curvesieve.app.shell.main import make_window
 from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps.combine import Combine
@@ -113,7 +113,7 @@ def test_equal_labels_are_told_apart_and_chosen_from_a_list(window):
     assert list(study.names) == ["water · blank", "water · first", "water · second", "water · first #2"]
     sample = study.document.curves[1].id
     w = window(edits.add_step(sample, Combine(), "c")(study))
-    from curvesieve.app.session import View
+    from curvesieve.app.session.desk import View
 
     w.session.look(View(sample, "c"))
     field = w.curve_bench.sieve.card("c").fields["donor"]
@@ -132,5 +132,5 @@ def test_equal_labels_are_told_apart_and_chosen_from_a_list(window):
     assert rows == ["water · first #2"], "not the curve itself"
     QTest.keyClick(field.list.field, Qt.Key.Key_Escape)
     assert not field.list.isVisible()
-    w.shelf.move([sample], "")
+    w.shelf.move_into([sample], "")
     assert sieved_curve(w.session.study, sample).curve.y[0] == 5.0

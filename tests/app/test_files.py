@@ -10,9 +10,9 @@ from PyQt6.QtCore import QPoint, QRect, QSize, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QWidget
 
-from curvesieve.app import session as session_module
-from curvesieve.app.screen import fit_to_screen
-from curvesieve.app.session import View
+from curvesieve.app.session import session as session_module
+from curvesieve.app.session.desk import View
+from curvesieve.app.shell.screen import fit_to_screen
 from curvesieve.core.study import Study, load_study, save_study
 from curvesieve.core.study.recovery import Keeper
 from curvesieve.demo.build import build_study
@@ -369,7 +369,7 @@ def test_recent_studies_stand_on_the_empty_screen(window, qtbot, demo, tmp_path)
 
 
 def test_the_log_is_its_owners_alone(tmp_path, monkeypatch):
-    from curvesieve.app.defects import open_log
+    from curvesieve.app.shell.defects import open_log
 
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
     (tmp_path / "curvesieve").mkdir(mode=0o700)
@@ -379,8 +379,8 @@ def test_the_log_is_its_owners_alone(tmp_path, monkeypatch):
 
 
 def test_the_frame_is_there_first_and_closes_with_what_is_in_it(qtbot, tmp_path, monkeypatch):
-    from curvesieve.app.frame import Frame
-    from curvesieve.app.main import make_application, make_window
+    from curvesieve.app.shell.frame import Frame
+    from curvesieve.app.shell.main import make_application, make_window
 
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     app = make_application()
@@ -411,7 +411,7 @@ def test_the_frame_is_there_first_and_closes_with_what_is_in_it(qtbot, tmp_path,
 
 
 def test_a_disk_that_does_not_answer_keeps_no_window_open(window, qtbot, demo, tmp_path, held, monkeypatch):
-    from curvesieve.app import study_files
+    from curvesieve.app.shell import study_files
 
     monkeypatch.setattr(study_files, "_PATIENCE_MS", 200)
     w = window(demo)

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QPlain
 
 from curvesieve.app.benches.curve.points import PointsPage
 from curvesieve.app.benches.curve.term_list import TYPE
-from curvesieve.app.session import MODEL, RECORDED, View
-from curvesieve.app.shelf.rows import CURVES_TYPE
+from curvesieve.app.panels.shelf.rows import CURVES_TYPE
+from curvesieve.app.session.desk import MODEL, RECORDED, View
 from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps.repair import Despike
@@ -334,7 +334,7 @@ def test_the_numbers_of_what_is_in_hand(demo, qtbot, tmp_path):
     demo.session.look(View(demo.session.study.document.curves[0].id))
     assert page.answered == [], "answers are about a curve"
     for words in ("", "1 2", "abc"):
-        page.x.setText(words)
+        page.place.setText(words)
         page.ask_at()
         assert demo.notice.isVisible()
         demo.notice.lay_down()
@@ -463,7 +463,7 @@ def test_chosen_curves_are_fitted_and_grouped_together(window, qtbot, monkeypatc
     assert (family.label, family.condition, len(family.curves)) == ("chosen", "loading", 5)
     assert w.session.study.entry(source.id).condition == 2.0, "the same condition goes with it"
     w.shelf._rename_family(family.id, "chosen")
-    w.shelf.move([source.id], "")
+    w.shelf.move_into([source.id], "")
     assert w.session.study.family_of(source.id) is None
 
 
@@ -626,10 +626,10 @@ def test_what_is_dragged_on_the_plot_can_be_typed(demo, monkeypatch):
     press(settings.low.line, Qt.Key.Key_Return)
     assert demo.session.model.low is None
     monkeypatch.setattr(QInputDialog, "getText", lambda *args, **kwargs: ("1500", True))
-    demo.ask_peak()
+    demo.curve_bench.ask_peak()
     assert len(demo.session.model.peaks) == 4
     monkeypatch.setattr(QInputDialog, "getText", lambda *args, **kwargs: ("fifteen", True))
-    demo.ask_peak()
+    demo.curve_bench.ask_peak()
     assert "A peak needs one x" in demo.notice.text.text()
     demo.curve_bench.canvas.plot.setFocus()
     event = QContextMenuEvent(QContextMenuEvent.Reason.Keyboard, QPoint(5, 5), demo.mapToGlobal(QPoint(5, 5)))

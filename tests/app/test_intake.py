@@ -13,7 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QLineEdit
 
 import curvesieve as cs
-from curvesieve.app.waiting import patterns_folder
+from curvesieve.app.benches.intake.waiting import patterns_folder
 from curvesieve.cli import main
 from curvesieve.core.study.passing import recorded
 from curvesieve.demo.awkward import write_awkward

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 
 import curvesieve as cs
 from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, VALUE
-from curvesieve.app.session import View
+from curvesieve.app.session.desk import View
 from curvesieve.core.formula import evaluate, parse
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import OwnTerm

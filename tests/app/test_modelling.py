@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from curvesieve.app.modelling import Overlay
-from curvesieve.app.session import Session, View
+from curvesieve.app.session.desk import View
+from curvesieve.app.session.modelling import Overlay
+from curvesieve.app.session.session import Session
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import OwnTerm
 from curvesieve.core.record import Channel, Record, Source

@@ -12,8 +12,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 
 from curvesieve.app.benches.curve.step_card import DRAG_TYPE
-from curvesieve.app.jobs import Jobs
-from curvesieve.app.session import MODEL, RECORDED, View
+from curvesieve.app.session.desk import MODEL, RECORDED, View
+from curvesieve.app.session.jobs import Jobs
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source

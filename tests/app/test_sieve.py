@@ -10,8 +10,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from curvesieve.app.canvas.rule_handles import RuleHandles
-from curvesieve.app.session import View
+from curvesieve.app.plotting.handles import RuleHandles
+from curvesieve.app.session.desk import View
 from curvesieve.core.curve import Flag
 from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source

@@ -12,7 +12,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from curvesieve.app.session import MODEL
+from curvesieve.app.session.desk import MODEL
 from curvesieve.core.reading import ReadingKey
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange

@@ -8,10 +8,10 @@ from PyQt6.QtCore import QModelIndex, Qt
 from PyQt6.QtGui import QTextDocument, QTextDocumentFragment
 from PyQt6.QtTest import QAbstractItemModelTester, QTest
 
-from curvesieve.app.canvas.plot import Plot
-from curvesieve.app.canvas.shapes import Drawing
-from curvesieve.app.main import make_application
-from curvesieve.app.session import View
+from curvesieve.app.plotting.plot import Plot
+from curvesieve.app.plotting.shapes import Drawing
+from curvesieve.app.session.desk import View
+from curvesieve.app.shell.main import make_application
 from curvesieve.app.theme import DARK, LIGHT, family_colours
 from curvesieve.app.widgets.basics import Elided, plain_tip
 from curvesieve.app.widgets.number import NumberField

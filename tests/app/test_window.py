@@ -12,7 +12,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
-from curvesieve.app.session import MODEL, Session, View
+from curvesieve.app.session.desk import MODEL, View
+from curvesieve.app.session.session import Session
 from curvesieve.core.formats import read
 from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source
@@ -293,8 +294,8 @@ def test_a_defect_is_told_once_and_the_study_kept(window, qtbot, tmp_path):
 
 
 def test_closed_windows_are_let_go(qtbot, tmp_path):
-    from curvesieve.app.main import make_application
-    from curvesieve.app.window import Window
+    from curvesieve.app.shell.main import make_application
+    from curvesieve.app.shell.window import Window
 
     make_application()
     w = Window(Session(), tmp_path)

@@ -8,7 +8,7 @@ import pytest
 import curvesieve as cs
 from curvesieve.core.steps.axis import CalibrateX, Resample
 from curvesieve.core.steps.combine import Average, Combine
-from curvesieve.core.steps.lines import TABLES
+from curvesieve.core.steps.reference_lines import TABLES
 
 
 def rng(seed: int) -> np.random.Generator:

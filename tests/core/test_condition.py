@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from curvesieve.core.intake.applied import Taken
 from curvesieve.core.intake.condition import propose, propose_for
 from curvesieve.core.intake.take import Take
-from curvesieve.core.intake.taking import Taken
 from curvesieve.core.record import Channel, Record, Source
 
 

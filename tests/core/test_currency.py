@@ -13,14 +13,14 @@ import pytest
 import curvesieve as cs
 from curvesieve.core.fitting.compare import Candidate, compare
 from curvesieve.core.fitting.residuals import outlying, residual_check
-from curvesieve.core.formats.reading import tables
+from curvesieve.core.formats.opening import tables
 from curvesieve.core.formats.writing import of_curve, write
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import StepSlot
 from curvesieve.core.steps.base import parse_step
-from curvesieve.core.steps.lines import OWN, TABLES, add_tables
+from curvesieve.core.steps.reference_lines import OWN, TABLES, add_tables
 from curvesieve.core.study import Study, edits, load_study
 from curvesieve.core.study.answers import answer, units_of_parameters
 from curvesieve.core.study.copies import copied

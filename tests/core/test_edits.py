@@ -16,8 +16,8 @@ from curvesieve.core.fitting import fit_model
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
 from curvesieve.core.models.areas import area_at_start, area_of, size_for_area
+from curvesieve.core.models.drawing import base_under, height_of, model_lines, reshaped, residual, width_of
 from curvesieve.core.models.library import TERMS
-from curvesieve.core.models.lines import base_under, height_of, model_lines, reshaped, residual, width_of
 from curvesieve.core.models.placed import place
 from curvesieve.core.models.starts import Data
 from curvesieve.core.readings import fit_readings

@@ -11,8 +11,8 @@ import pytest
 import curvesieve as cs
 from curvesieve.core import units
 from curvesieve.core.errors import FormulaError
-from curvesieve.core.formats import reading
-from curvesieve.core.formats.reading import tables
+from curvesieve.core.formats import opening
+from curvesieve.core.formats.opening import tables
 from curvesieve.core.formula import parse
 from curvesieve.core.formula.compiled import to_sympy
 from curvesieve.core.formula.functions import FUNCTIONS
@@ -153,7 +153,7 @@ def test_a_reader_that_fails_refuses_its_file_with_a_sentence(monkeypatch):
     def broken(source):
         raise AttributeError("no such thing")
 
-    monkeypatch.setattr(reading, "FORMATS", (type("F", (), {"recognises": lambda _: True, "read": broken}),))
+    monkeypatch.setattr(opening, "FORMATS", (type("F", (), {"recognises": lambda _: True, "read": broken}),))
     with pytest.raises(cs.InputError, match=r"a\.csv cannot be understood \(AttributeError: no such thing\)"):
         tables(Source("a.csv", b"1,2\n3,4\n"))
 

@@ -14,14 +14,14 @@ from curvesieve.core import units
 from curvesieve.core.errors import FormulaError
 from curvesieve.core.formats import tables
 from curvesieve.core.intake import pattern as patterns
+from curvesieve.core.intake.applied import apply_pattern
 from curvesieve.core.intake.computed import ComputedChannel, compute, needed
 from curvesieve.core.intake.condition import propose_for
 from curvesieve.core.intake.library import load_patterns, recognise, save_pattern
 from curvesieve.core.intake.made import BIN_RULES, Histogram, Simulation, histogram, simulate
-from curvesieve.core.intake.numbers import summary, suspicious
 from curvesieve.core.intake.pattern import Pattern, arranged, guess, with_computed, with_name, with_role, with_unit
 from curvesieve.core.intake.quantity import Quantity
-from curvesieve.core.intake.taking import take
+from curvesieve.core.intake.summary import summary, suspicious
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits
 from curvesieve.core.study.passing import recorded
@@ -133,13 +133,13 @@ def test_conversions_are_exact(unit, target, value, expected):
 def test_a_pattern_converts_units_and_uncertainties():
     table = table_of("d (inch);F (kN);u(F) (N);T (°C)\n1;2;5;20\n2;4;5;30\n")
     pattern = with_role(with_unit(with_unit(guess(table), 0, "inch → m"), 1, "kN -> N"), 2, "u")
-    taken = take(table.record, pattern)
+    taken = apply_pattern(table.record, pattern)
     curve = taken.takes[0].curve(taken.record)
     assert (curve.x.tolist(), curve.x_unit) == ([0.0254, 0.0508], "m")
     assert (curve.y.tolist(), curve.u.tolist(), curve.y_unit) == ([2000.0, 4000.0], [5.0, 5.0], "N")
     assert taken.record["F"].values.tolist() == [2.0, 4.0], "the record stays as it was read"
     other = with_role(with_unit(guess(table), 3, "°C → K"), 3, "y")
-    hot = take(table.record, other)
+    hot = apply_pattern(table.record, other)
     assert hot.takes[0].curve(hot.record).y.tolist() == [293.15, 303.15]
     with pytest.raises(cs.InputError, match="they measure different things"):
         with_unit(pattern, 0, "inch → N")
@@ -155,7 +155,7 @@ def test_a_pattern_converts_units_and_uncertainties():
 
 def takes(text: str, change=lambda pattern: pattern):
     table = table_of(text)
-    taken = take(table.record, change(guess(table)))
+    taken = apply_pattern(table.record, change(guess(table)))
     return [(chosen.x, chosen.y, chosen.u) for chosen in taken.takes]
 
 
@@ -180,7 +180,7 @@ def test_a_channel_as_the_condition_splits_its_rows():
     rows = "".join(f"{T},{t},{T + t}\n" for T in (60, 25) for t in range(5))
     table = table_of("T (°C),t,y\n" + rows)
     pattern = with_role(with_role(with_role(guess(table), 1, "x"), 2, "y"), 0, "condition")
-    taken = take(table.record, pattern)
+    taken = apply_pattern(table.record, pattern)
     assert (taken.conditions, taken.condition) == ((25.0, 60.0), ("T", "°C"))
     assert taken.takes[1].curve(taken.record).y.tolist() == [60, 61, 62, 63, 64]
     found = propose_for([taken])
@@ -189,12 +189,12 @@ def test_a_channel_as_the_condition_splits_its_rows():
     assert len(study.document.records) == 1
     assert recorded(study, study.document.curves[0].id).y.tolist() == [25, 26, 27, 28, 29]
     with pytest.raises(cs.InputError, match="y has 10 different values in 10 rows"):
-        take(table.record, with_role(with_role(pattern, 0, "y"), 2, "condition"))
+        apply_pattern(table.record, with_role(with_role(pattern, 0, "y"), 2, "condition"))
 
 
 def test_headings_of_several_curves_are_their_condition():
     table = table_of("t (s),25 °C,60 °C,100 °C\n0,1,2,3\n1,2,3,4\n")
-    taken = take(table.record, arranged(guess(table), "each y against one x"))
+    taken = apply_pattern(table.record, arranged(guess(table), "each y against one x"))
     found = propose_for([taken])
     assert (found.unit, found.values) == ("°C", (25.0, 60.0, 100.0))
 
@@ -214,7 +214,7 @@ def test_a_saved_pattern_is_applied_to_the_next_file_of_its_kind(tmp_path):
     other = table_of(STRIP.replace("12,70(2)", "25,40"), "strip_4p0wt.csv")
     again, found = recognise(other, saved)
     assert found.name == "Strip tester A"
-    taken = take(again.record, found)
+    taken = apply_pattern(again.record, found)
     curve = taken.takes[0].curve(taken.record)
     assert (curve.x_label, curve.x_unit, curve.y_label, curve.y_unit) == ("Strain", "", "Stress", "MPa")
     assert curve.x[-1] == 0.7 / 100

@@ -8,7 +8,7 @@ import pytest
 import curvesieve as cs
 from curvesieve.core.curve import Flag
 from curvesieve.core.models import Model
-from curvesieve.core.models.lines import base_under, model_lines, residual
+from curvesieve.core.models.drawing import base_under, model_lines, residual
 
 
 def lorentzian(x, center, height, fwhm):

@@ -8,10 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import curvesieve as cs
-from curvesieve.core.formats.reading import tables
+from curvesieve.core.formats.opening import tables
+from curvesieve.core.intake.applied import apply_pattern
 from curvesieve.core.intake.computed import ComputedChannel
 from curvesieve.core.intake.made import Histogram, Simulation, histogram, simulate
-from curvesieve.core.intake.numbers import summary, suspicious
 from curvesieve.core.intake.pattern import (
     ARRANGEMENTS,
     ROLES,
@@ -25,7 +25,7 @@ from curvesieve.core.intake.pattern import (
     with_unit,
     without_computed,
 )
-from curvesieve.core.intake.taking import take
+from curvesieve.core.intake.summary import summary, suspicious
 from curvesieve.core.record import Channel, Record, Source
 
 TEXT = "t (s),a (N),b (mm),c (%)\n" + "".join(f"{i},{i * i},{7 - i},{i % 3}\n" for i in range(12))
@@ -216,7 +216,7 @@ def test_a_computed_channel_carries_units_and_uncertainty_into_the_curve():
     table = table_of("l (mm),F (kN),s (kN)\n" + "".join(f"{i},{2 + i},{0.1}\n" for i in range(1, 9)))
     pattern = with_computed(guess(table), None, ComputedChannel(name="stress", formula="F/(l^2)", unit="MPa"))
     pattern = with_role(pattern, 3, "y")
-    taken = take(table.record, pattern)
+    taken = apply_pattern(table.record, pattern)
     curve = taken.takes[0].curve(taken.record)
     length = np.arange(1.0, 9.0)
     np.testing.assert_allclose(curve.y, 1000 * (2 + length) / length**2, rtol=1e-12)  # kN/mm² are GPa

@@ -9,7 +9,7 @@ import pytest
 
 import curvesieve as cs
 from curvesieve.core.formats import rows as rows_module
-from curvesieve.core.formats.reading import tables
+from curvesieve.core.formats.opening import tables
 from curvesieve.core.formats.writing import of_record, write
 from curvesieve.core.record import Channel, Record, Source
 

@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import curvesieve as cs
-from curvesieve.core.formats.reading import tables
+from curvesieve.core.formats.opening import tables
 from curvesieve.core.formats.writing import of_record, write
 from curvesieve.core.intake.computed import ComputedChannel, compute, needed
 from curvesieve.core.intake.quantity import Quantity

@@ -16,7 +16,7 @@ from curvesieve.core.steps.baseline import Baseline
 from curvesieve.core.steps.bridge import LAWS, Bridge
 from curvesieve.core.steps.combine import Average, Combine
 from curvesieve.core.steps.level import Scale, ShiftLevel, Zero
-from curvesieve.core.steps.lines import TABLES, add_tables
+from curvesieve.core.steps.reference_lines import TABLES, add_tables
 from curvesieve.core.steps.repair import Despike, DespikeDifferences
 from curvesieve.core.steps.smooth import Smooth
 from curvesieve.core.steps.transform import ReExpress, RunningArea, Slope, Spectrum

@@ -9,13 +9,12 @@ import pytest
 
 import curvesieve as cs
 from curvesieve.core.curve import Flag
+from curvesieve.core.intake.applied import Taken
 from curvesieve.core.intake.condition import Condition
 from curvesieve.core.intake.families import Corrections, Proposal, propose_family
 from curvesieve.core.intake.take import Take
-from curvesieve.core.intake.taking import Taken
 from curvesieve.core.models import Model
 from curvesieve.core.models.areas import tie_of_area, with_areas
-from curvesieve.core.numerals import numbers_in
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import Sieve, StepSlot
 from curvesieve.core.steps.level import Zero
@@ -26,6 +25,7 @@ from curvesieve.core.study import Study, edits, many
 from curvesieve.core.study.answers import QUESTIONS, answer, residuals_of
 from curvesieve.core.study.fits import band_of, fit_curve, fitted_curve
 from curvesieve.core.study.passing import recorded, sieve_family, sieved_curve, unusual_catches
+from curvesieve.core.typed import numbers_in
 
 X = np.linspace(0, 10, 81)
 

@@ -95,6 +95,6 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _open_window(path: str | None, demo: bool = False) -> int:
-    from curvesieve.app.main import run
+    from curvesieve.app.shell.main import run
 
     return run(path, demo=demo)

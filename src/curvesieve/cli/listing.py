@@ -13,7 +13,7 @@ def json_number(value: float) -> float | None:
 
 def read(options: argparse.Namespace) -> int:
     from curvesieve.core.formats import tables
-    from curvesieve.core.formats.reading import load, main_table
+    from curvesieve.core.formats.opening import load, main_table
 
     source = load(options.file)
     tables_found = tables(source)

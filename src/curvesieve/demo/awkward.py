@@ -156,7 +156,8 @@ def _saved(book) -> bytes:  # type: ignore[no-untyped-def]
 
 def _ods(t: np.ndarray, mass: np.ndarray) -> bytes:
     """A minimal OpenDocument spreadsheet: the mark of its type, and the one part that holds the cells."""
-    rows = [["Time (h)", "Mass (g)"], *([float(a), float(b)] for a, b in zip(t, mass, strict=True))]
+    rows: list[list[str | float]] = [["Time (h)", "Mass (g)"]]
+    rows += [[float(a), float(b)] for a, b in zip(t, mass, strict=True)]
     cells = "".join("<table:table-row>" + "".join(map(_ods_cell, row)) + "</table:table-row>" for row in rows)
     spaces = " ".join(
         f'xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"' for name in ("office", "table", "text")

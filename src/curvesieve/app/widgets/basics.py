@@ -29,7 +29,7 @@ def button(text: str, kind: str = "", tip: str = "") -> QPushButton:
 
 def plain_tip(text: str) -> str:
     """A tip that Qt shows as it is: what looks like HTML to it is written as HTML."""
-    if not Qt.mightBeRichText(text):
+    if not Qt.mightBeRichText(text):  # type: ignore[attr-defined]  # the stubs lack it
         return text
     return "<qt>" + html.escape(text).replace("\n", "<br>") + "</qt>"
 

@@ -59,7 +59,7 @@ class Matrix(QWidget):
                 painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self.names[i])
         painter.end()
 
-    def event(self, event: object) -> bool:  # type: ignore[override]
+    def event(self, event: object) -> bool:
         if isinstance(event, QHelpEvent) and self.values is not None:
             cell = self._cell()
             i, j = int(event.pos().y() // cell), int(event.pos().x() // cell)

@@ -1,7 +1,7 @@
 """Bytes to records, and back: one module a format."""
 
 from curvesieve.core.formats.layout import Layout
-from curvesieve.core.formats.reading import read, read_bytes, reread, tables
+from curvesieve.core.formats.opening import read, read_bytes, reread, tables
 from curvesieve.core.formats.table import Table
 from curvesieve.core.formats.text import Understanding, understand
 

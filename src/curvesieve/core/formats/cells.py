@@ -7,7 +7,7 @@ import csv
 import re
 
 from curvesieve.core.errors import InputError
-from curvesieve.core.formats.lines import Lines, pieces
+from curvesieve.core.formats.text_lines import Lines, pieces
 from curvesieve.core.record import Content
 
 BLANKS = " "

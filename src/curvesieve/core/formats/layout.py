@@ -18,8 +18,8 @@ from curvesieve.core.formats.cells import (
     split_cells,
     thousands_mark,
 )
-from curvesieve.core.formats.lines import held
 from curvesieve.core.formats.moments import MOMENT, MomentColumn, order_of
+from curvesieve.core.formats.text_lines import held
 
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", BLANKS: "blanks", FIXED: "fixed width"}
 ABOUT = "about:"

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from curvesieve.core.errors import counted
 from curvesieve.core.formats.cells import BLANKS, FIXED, NO_NUMBER, NUMBER, is_number, number
 from curvesieve.core.formats.layout import Layout, header_cells
-from curvesieve.core.formats.lines import Lines
 from curvesieve.core.formats.moments import MomentColumn, seconds
+from curvesieve.core.formats.text_lines import Lines
 
 Floats = NDArray[np.float64]
 LeftOut = tuple[int, str]

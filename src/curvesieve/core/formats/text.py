@@ -21,9 +21,9 @@ from curvesieve.core.formats.layout import (
     split_name,
     unwrapped,
 )
-from curvesieve.core.formats.lines import holds
 from curvesieve.core.formats.moments import since_first
 from curvesieve.core.formats.rows import LeftOut, is_blank, read_rows
+from curvesieve.core.formats.text_lines import holds
 from curvesieve.core.record import Channel, Record, Source
 
 Floats = NDArray[np.float64]

@@ -11,7 +11,7 @@ import numpy as np
 
 from curvesieve.core import units
 from curvesieve.core.errors import InputError
-from curvesieve.core.intake.taking import Taken
+from curvesieve.core.intake.applied import Taken
 from curvesieve.core.record import Record
 
 _NUMBER = re.compile(

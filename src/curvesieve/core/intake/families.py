@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 
 from curvesieve.core import units
 from curvesieve.core.errors import counted
+from curvesieve.core.intake.applied import Taken
 from curvesieve.core.intake.condition import Condition, propose_for
-from curvesieve.core.intake.taking import Taken
 
 Key = tuple[int, int]
 """A curve on its way in: the number of its file, and its place among the file's curves."""
@@ -28,7 +28,7 @@ class Corrections:
 
 @dataclass(frozen=True, eq=False)
 class Proposal:
-    """A family as it will come in: the keys of its curves, each with its record's taking, in the order of the files."""
+    """A family as it will come in: the keys of its curves, what their records gave, in the order of the files."""
 
     keys: tuple[Key, ...]
     takens: tuple[Taken, ...]

@@ -15,7 +15,7 @@ from curvesieve.core.errors import InputError, counted
 from curvesieve.core.rules import Band, RuleField
 from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step
 from curvesieve.core.steps.carry import carried, drawn_u
-from curvesieve.core.steps.lines import OWN, TABLES, lines_of, nearest_lines
+from curvesieve.core.steps.reference_lines import OWN, TABLES, lines_of, nearest_lines
 
 
 def in_units(other: Curve, x_unit: str, y_unit: str, name: str) -> Curve:
@@ -53,7 +53,7 @@ class CalibrateX(Step):
     left_out = "by itself"
     summary = "Bring measured lines to their reference positions"
     words = "calibration standard shift axis correct wavelength"
-    reference = "reference lines: see `lines`"
+    reference = "reference lines: see `reference_lines`"
 
     measured: tuple[float, ...] = RuleField((), label="measured lines", unit="x", help="Positions found on this curve.")
     references: tuple[float, ...] = RuleField(

@@ -16,12 +16,12 @@ from curvesieve.core.fitting.following import shown, shown_correlation
 from curvesieve.core.fitting.prediction import Found, coverage
 from curvesieve.core.fitting.profile import Interval, bootstrap, profile_intervals
 from curvesieve.core.fitting.residuals import ResidualCheck, histogram, residual_check
-from curvesieve.core.numerals import numbers_in
 from curvesieve.core.reading import plus_minus
 from curvesieve.core.readings.fitted import own_reading
 from curvesieve.core.study.fits import fitted_curve
 from curvesieve.core.study.passing import passed_units, sieved_curve
 from curvesieve.core.study.study import Study
+from curvesieve.core.typed import numbers_in
 
 QUESTIONS = {
     "y": ("y at x", "one x, or several"),

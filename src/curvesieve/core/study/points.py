@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from curvesieve.core.curve import Curve, Flag
 from curvesieve.core.fitting.prediction import Fitted
 from curvesieve.core.formats.writing import of_curve
-from curvesieve.core.intake.numbers import Summary, summary
+from curvesieve.core.intake.summary import Summary, summary
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study.fits import fitted_curve
 from curvesieve.core.study.passing import recorded as recorded_curve

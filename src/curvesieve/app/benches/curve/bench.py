@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
+from collections.abc import Callable
+from functools import partial
 
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QScrollArea, QSplitter, QVBoxLayout, QWidget
+
+from curvesieve.app.benches.curve.canvas import Canvas
 from curvesieve.app.benches.curve.drawer import Drawer
 from curvesieve.app.benches.curve.model_panel import ModelPanel
 from curvesieve.app.benches.curve.sieve_column import SieveColumn
-from curvesieve.app.canvas import Canvas
-from curvesieve.app.session import MODEL, Session
+from curvesieve.app.session.desk import MODEL
+from curvesieve.app.session.session import Session
+from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.fold import FoldButton, keep_place_of_scroll_bar
-from curvesieve.core.models import OwnTerm
+from curvesieve.core.models import Model, OwnTerm
+from curvesieve.core.steps import registered_steps
+from curvesieve.core.typed import numbers_in
 
 _COLUMN_PX = 326
+
+
+def _always() -> bool:
+    return True
 
 
 class CurveBench(QWidget):
@@ -22,6 +33,7 @@ class CurveBench(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("bench")
+        self.session = session
         self.canvas = Canvas(session)
         self.drawer = Drawer(session)
         self.canvas.points_asked.connect(lambda: self.drawer.show_page("Points"))
@@ -42,16 +54,16 @@ class CurveBench(QWidget):
         rows.addWidget(self.sieve)
         rows.addWidget(self.model)
         rows.addStretch(1)
-        self.scroll = QScrollArea()
-        self.scroll.setWidget(column)
-        self.scroll.setWidgetResizable(True)
-        self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        keep_place_of_scroll_bar(self.scroll)
+        self.scrolled = QScrollArea()
+        self.scrolled.setWidget(column)
+        self.scrolled.setWidgetResizable(True)
+        self.scrolled.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        keep_place_of_scroll_bar(self.scrolled)
         self.side = side = QWidget()
         side.setFixedWidth(_COLUMN_PX)
         side_rows = QVBoxLayout(side)
         side_rows.setContentsMargins(0, 0, 0, 0)
-        side_rows.addWidget(self.scroll, 1)
+        side_rows.addWidget(self.scrolled, 1)
         side_rows.addWidget(self.model.foot)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -80,6 +92,79 @@ class CurveBench(QWidget):
             "sieve": self.sieve.heading, "model": self.model.heading, "drawer": self.drawer.heading,
             "strip": self.canvas.strip.title,
         }  # fmt: skip
+
+    # -- actions ------------------------------------------------------------------------------------
+
+    def action_rows(self, show_plot_alone: Callable[[], None]) -> list[ActionRow]:
+        """What can be done on this bench; how the plot gets all room is the window's."""
+        session, canvas, model = self.session, self.canvas, self.model
+
+        def has_curve() -> bool:
+            return session.entry is not None
+
+        def has_terms() -> bool:
+            return bool(session.model.terms)
+
+        def has_readings() -> bool:
+            return bool(self.ledger.ledger.columns)
+
+        def page(name: str) -> Callable[[], None]:
+            return lambda: self.drawer.show_page(name)
+
+        def row(
+            text: str, keys: str, run: Callable[[], object], enabled: Callable[[], bool], words: str = ""
+        ) -> ActionRow:
+            return ActionRow(text, keys, run, enabled, words, "Curve")
+
+        return [
+            row("Show the whole curve", "Home", canvas.show_all, has_curve),
+            row("The plot alone, or all around it", "F11", show_plot_alone, has_curve, "fold full large zoom"),
+            row("Fold or open the sieve", "", self.sieve.heading.click, _always),
+            row("Fold or open the model", "", model.heading.click, _always),
+            row("Fold or open the drawer", "", self.drawer.heading.click, _always),
+            row("Fold or open the catch strip", "", canvas.strip.title.click, _always),
+            row("Logarithmic x axis on or off", "", canvas.x_scale.click, has_curve),
+            row("Logarithmic y axis on or off", "", canvas.y_scale.click, has_curve),
+            row("Add a step…", "Ctrl+Shift+A", self.sieve.open_list, has_curve),
+            row("Add a peak at an x…", "", self.ask_peak, has_curve, "center"),
+            row("Fit the model", "F5", model.foot.fit.click, has_terms),
+            row("Read starts off the data", "", session.modelling.read_starts, has_terms),
+            row("Choose a law, or type a formula…", "Ctrl+L", model.open_terms, has_curve),
+            row("Find starts in the data", "F6", session.modelling.find_starts, has_terms),
+            row("Save the formula as a term of your own…", "", model.ask_save_term, has_terms),
+            row(
+                "The numbers of the curve; ask for y at an x", "Ctrl+P", page("Points"), has_curve,
+                "table points mean extremes read value",
+            ),
+            row("What the fit says", "Ctrl+R", page("Result"), has_curve),
+            row("Compare models", "", page("Compare"), has_curve),
+            row("Straighten the axes", "", page("Straighten"), has_curve),
+            row("Remove the model", "", lambda: session.modelling.set_model(Model(), "remove the model"), has_terms),
+            row("Copy the ledger", "Ctrl+Shift+C", self.ledger.copy_table, has_readings),
+            row("Write the ledger as CSV…", "", self.ledger.ask_and_write, has_readings),
+        ]  # fmt: skip
+
+    def step_rows(self) -> list[ActionRow]:
+        """An action for each step; asked for when the finder is first opened, as it loads all steps."""
+        return [
+            ActionRow(
+                f"Add a step: {step.label}", "", partial(self.sieve.add_step, step),
+                lambda: self.session.entry is not None, f"{step.summary} {step.words}", "Curve",
+            )
+            for step in registered_steps().values()
+        ]  # fmt: skip
+
+    def ask_peak(self) -> None:
+        """Adds a peak of the kind that is chosen, without the mouse."""
+        text, ok = QInputDialog.getText(self, "Add a peak", "x of its center")
+        if not ok:
+            return
+        try:
+            (x,) = numbers_in(text)
+        except ValueError:
+            self.session.noticed.emit("A peak needs one x, such as 1338.", "problem")
+            return
+        self.canvas.add_peak_at(x)
 
     def lay_down(self) -> None:
         """Escape: a drag first, then a formula that is being typed, then the step in hand."""

@@ -18,11 +18,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from curvesieve.app.benches.curve.canvas.beside import letter
 from curvesieve.app.benches.curve.term_list import TermList
-from curvesieve.app.canvas.beside import letter
-from curvesieve.app.jobs import Ticket
-from curvesieve.app.modelling import Overlay
-from curvesieve.app.session import MODEL, Session
+from curvesieve.app.session.desk import MODEL
+from curvesieve.app.session.jobs import Ticket
+from curvesieve.app.session.modelling import Overlay
+from curvesieve.app.session.session import Session
 from curvesieve.app.theme import font
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.table import plain_table, stretch

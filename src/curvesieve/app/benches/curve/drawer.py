@@ -16,8 +16,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from curvesieve.app.ledger import LedgerDrawer
-from curvesieve.app.session import Session
+from curvesieve.app.panels.ledger import LedgerDrawer
+from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import button
 from curvesieve.app.widgets.fold import FoldButton, Pane
 

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QSlider, QVBoxLayout, QWidget
 
-from curvesieve.app.session import MODEL, Session
+from curvesieve.app.session.desk import MODEL
+from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.core import units
 from curvesieve.core.errors import counted

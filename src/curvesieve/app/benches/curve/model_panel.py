@@ -25,7 +25,8 @@ from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE
 from curvesieve.app.benches.curve.settings import FitSettings
 from curvesieve.app.benches.curve.slider import StartSlider
 from curvesieve.app.benches.curve.term_list import TYPE, TermList
-from curvesieve.app.session import MODEL, Session
+from curvesieve.app.session.desk import MODEL
+from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import Card, button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.fold import FoldButton
@@ -86,8 +87,8 @@ class ModelPanel(QWidget):
         self.settings = FitSettings(session)
         self.foot = FitFoot(session, self._remove_chosen)
         self._make_table()
-        for widget in (self.formula, self.typeset):
-            self.card.rows.addWidget(widget)
+        self.card.rows.addWidget(self.formula)
+        self.card.rows.addWidget(self.typeset)
         self.card.rows.addLayout(self._choices())
         for widget in (self.editor, self.view, self.slider, self.settings):
             self.card.rows.addWidget(widget)

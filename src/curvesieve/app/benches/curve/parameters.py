@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
-from curvesieve.app.session import Session
+from curvesieve.app.session.session import Session
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core import units
 from curvesieve.core.errors import InputError
@@ -210,7 +210,7 @@ class ParameterTable(QAbstractTableModel):
             return False
         row, column = self.rows[index.row()], index.column()
         if role == Qt.ItemDataRole.CheckStateRole and column == HOLD:
-            on = Qt.CheckState(value) == Qt.CheckState.Checked  # type: ignore[arg-type]
+            on = Qt.CheckState(value) == Qt.CheckState.Checked
             self._change(row, f"{'hold' if on else 'free'} {row.title}", hold=on, tie="")
             return True
         if role != Qt.ItemDataRole.EditRole:
@@ -291,7 +291,8 @@ class ParameterTable(QAbstractTableModel):
             self.session.noticed.emit(f"{row.title}: the limits {low:g} and {high:g} are not in order.", "problem")
             return False
         inside = min(max(row.value, -math.inf if low is None else low), math.inf if high is None else high)
-        self._change(row, f"limit {row.title}", **{side: number, "start": inside})
+        changes: dict[str, object] = {side: number, "start": inside}
+        self._change(row, f"limit {row.title}", row.name, **changes)
         return True
 
     def _change(self, row: ParameterRow, label: str, name: str = "", **changes: object) -> None:

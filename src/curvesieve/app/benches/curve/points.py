@@ -9,18 +9,20 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
-from curvesieve.app.jobs import Ticket
-from curvesieve.app.numbers import NumbersView
-from curvesieve.app.session import RECORDED, Session
+from curvesieve.app.panels.numbers import NumbersView
+from curvesieve.app.session.desk import RECORDED
+from curvesieve.app.session.jobs import Ticket
+from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import Elided, button
 from curvesieve.app.widgets.line import Line, tab_leaves
 from curvesieve.app.widgets.table import plain_table
 from curvesieve.core import units
-from curvesieve.core.numerals import numbers_in
+from curvesieve.core.curve import Curve
 from curvesieve.core.reading import concise
 from curvesieve.core.readings.asked import AtX, OverBand, over, y_at
 from curvesieve.core.study.passing import sieved_curve
 from curvesieve.core.study.points import FLAG_WORDS, Points, points_of
+from curvesieve.core.typed import numbers_in
 
 _ASKING_PX = 330
 Row = tuple[str, str, str, str]
@@ -61,22 +63,22 @@ class PointsPage(QWidget):
         self.refresh()
 
     def _make_asking(self) -> QWidget:
-        self.x, self.low, self.high = Line(), Line(), Line()
-        for line, name in ((self.x, "x to ask about"), (self.low, "from x"), (self.high, "to x")):
+        self.place, self.low, self.high = Line(), Line(), Line()
+        for line, name in ((self.place, "x to ask about"), (self.low, "from x"), (self.high, "to x")):
             line.setAccessibleName(name)
         self.low.setPlaceholderText("from: start")
         self.high.setPlaceholderText("to: end")
-        self.x.setPlaceholderText("ask the curve: an x")
+        self.place.setPlaceholderText("ask the curve: an x")
         at, between = button("y at x", "act", "y at this x, by several ways"), button("Between", "act")
         between.setToolTip("Mean, standard deviation and extremes of the points between two x; empty for all")
-        for line in (self.x,):
+        for line in (self.place,):
             line.returnPressed.connect(self.ask_at)
         for line in (self.low, self.high):
             line.returnPressed.connect(self.ask_between)
         at.clicked.connect(self.ask_at)
         between.clicked.connect(self.ask_between)
         first, second = QHBoxLayout(), QHBoxLayout()
-        first.addWidget(self.x, 1)
+        first.addWidget(self.place, 1)
         first.addWidget(at)
         second.addWidget(self.low, 1)
         second.addWidget(self.high, 1)
@@ -147,7 +149,7 @@ class PointsPage(QWidget):
     def ask_at(self) -> None:
         """y at the x typed, in the background."""
         try:
-            asked = numbers_in(self.x.text())
+            asked = numbers_in(self.place.text())
         except ValueError as error:
             asked = []
             self._refused(str(error))
@@ -159,7 +161,7 @@ class PointsPage(QWidget):
 
     def ask_at_x(self, x: float) -> None:
         """The same for an x that was pointed at."""
-        self.x.setText(f"{x:.6g}")
+        self.place.setText(f"{x:.6g}")
         self.ask_at()
 
     def ask_between(self) -> None:
@@ -178,7 +180,7 @@ class PointsPage(QWidget):
         said = " to ".join("end" if end is None else f"{end:g}" for end in ends)
         self._ask(f"points from {said}".replace("from end", "from start"), lambda curve: _rows_over(over(curve, *ends)))
 
-    def _ask(self, title: str, work: Callable[[object], list[Row]]) -> None:
+    def _ask(self, title: str, work: Callable[[Curve], list[Row]]) -> None:
         entry, study, still = self.session.entry, self.session.study, self.session.asking()
         if entry is None:
             return

@@ -16,8 +16,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from curvesieve.app.jobs import Ticket
-from curvesieve.app.session import Session
+from curvesieve.app.session.jobs import Ticket
+from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line

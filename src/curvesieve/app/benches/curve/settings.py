@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
-from curvesieve.app.session import Session
+from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.number import NumberField
 from curvesieve.core.errors import InputError
 from curvesieve.core.models import Model
-from curvesieve.core.numerals import numbers_in
+from curvesieve.core.typed import numbers_in
 
 WEIGHTS = {"u": "u of the points", "none": "all alike", "counts": "√y, for counts", "proportional": "∝ y"}
 LOSSES = {

@@ -12,8 +12,9 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QVBoxLayout,
 
 from curvesieve.app.benches.curve.step_card import DRAG_TYPE, MeshRow, StepCard
 from curvesieve.app.benches.curve.step_list import StepList
-from curvesieve.app.folders import application_folder
-from curvesieve.app.session import RECORDED, Session
+from curvesieve.app.session.desk import RECORDED
+from curvesieve.app.session.folders import application_folder
+from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import Card, Elided, button, label
 from curvesieve.app.widgets.fold import FoldButton
 from curvesieve.app.widgets.menu import MenuRow, menu_of

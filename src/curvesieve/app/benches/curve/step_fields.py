@@ -13,7 +13,7 @@ from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.number import NumberField
 from curvesieve.app.widgets.switch import Switch
 from curvesieve.core import units
-from curvesieve.core.numerals import numbers_in
+from curvesieve.core.typed import numbers_in
 
 
 class Field(QObject):

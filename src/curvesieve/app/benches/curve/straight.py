@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from curvesieve.app.canvas.plot import Plot, pen
-from curvesieve.app.jobs import Ticket
-from curvesieve.app.session import Session
+from curvesieve.app.plotting.plot import Plot, pen
+from curvesieve.app.session.jobs import Ticket
+from curvesieve.app.session.session import Session
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice

@@ -12,13 +12,14 @@ from curvesieve.app.benches.intake.channels import ChannelsPanel
 from curvesieve.app.benches.intake.files import FilesColumn
 from curvesieve.app.benches.intake.making import MakingPanel
 from curvesieve.app.benches.intake.text_view import TextView
-from curvesieve.app.canvas.plot import Plot, pen
-from curvesieve.app.canvas.trace import Trace
-from curvesieve.app.intake import Tray
-from curvesieve.app.numbers import NumbersView
-from curvesieve.app.session import Session, View
+from curvesieve.app.benches.intake.tray import Tray
+from curvesieve.app.benches.intake.waiting import Waiting
+from curvesieve.app.panels.numbers import NumbersView
+from curvesieve.app.plotting.plot import Plot, pen
+from curvesieve.app.plotting.trace import Trace
+from curvesieve.app.session.desk import View
+from curvesieve.app.session.session import Session
 from curvesieve.app.theme import family_colours
-from curvesieve.app.waiting import Waiting
 from curvesieve.app.widgets.basics import Elided, button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.stepper import Stepper
@@ -198,8 +199,8 @@ class IntakeBench(QWidget):
         odd = found.left_out if found else ()
         self.left_out.fill(f"{counted(len(odd), 'row')} left out", [f"row {row + 1:,}: {why}" for row, why in odd])
         self.foot.setVisible(found is not None)
-        known = waiting is not None and waiting.table is not None
-        self.foot.setText(_POINT_AGAIN if known else _POINT)
+        understood = waiting is not None and waiting.table is not None
+        self.foot.setText(_POINT_AGAIN if understood else _POINT)
         self.save.setEnabled(waiting is not None and waiting.pattern is not None)
 
     def _show_left_out(self, place: int) -> None:

@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QScrollArea, QVBoxLayout,
 
 from curvesieve.app.benches.intake.cards import ChannelCard, ChannelRow
 from curvesieve.app.benches.intake.computed_card import ComputedRow
-from curvesieve.app.intake import Tray
-from curvesieve.app.waiting import Waiting
+from curvesieve.app.benches.intake.tray import Tray
+from curvesieve.app.benches.intake.waiting import Waiting
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
@@ -60,7 +60,7 @@ class ChannelsPanel(QWidget):
         scroll.setWidget(inner)
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.scroll = scroll
+        self.scrolled = scroll
         self.compute = button("+  Compute a channel", tip="A formula of these channels and of quantities of your own")
         self.compute.clicked.connect(self._draft)
         self.more = label(role="muted")
@@ -83,7 +83,7 @@ class ChannelsPanel(QWidget):
 
     def refresh(self) -> None:
         waiting = self.tray.shown
-        bar = self.scroll.verticalScrollBar()
+        bar = self.scrolled.verticalScrollBar()
         place = bar.value() if bar else 0
         for card in self.cards:
             self.column.removeWidget(card)
@@ -188,7 +188,7 @@ class ChannelsPanel(QWidget):
     def _bring_into_sight(self, row: ChannelCard) -> None:
         """Scrolls to a card; called after the layout, as a card has its height only then."""
         if row in self.cards:
-            self.scroll.ensureWidgetVisible(row, 0, 4)
+            self.scrolled.ensureWidgetVisible(row, 0, 4)
 
     def _draft(self) -> None:
         self.drafting = True

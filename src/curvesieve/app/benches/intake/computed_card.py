@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit
 
 from curvesieve.app.benches.intake.cards import ChannelCard
-from curvesieve.app.waiting import Waiting
+from curvesieve.app.benches.intake.waiting import Waiting
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line

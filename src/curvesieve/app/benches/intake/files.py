@@ -17,10 +17,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from curvesieve.app.intake import Tray
+from curvesieve.app.benches.intake.tray import Tray
+from curvesieve.app.benches.intake.waiting import Waiting
 from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
-from curvesieve.app.waiting import Waiting
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.line import Line
 from curvesieve.core import units

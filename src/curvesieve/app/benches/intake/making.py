@@ -11,8 +11,8 @@ from pydantic import ValidationError
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from curvesieve.app.canvas.plot import Plot, pen
-from curvesieve.app.canvas.trace import Trace
+from curvesieve.app.plotting.plot import Plot, pen
+from curvesieve.app.plotting.trace import Trace
 from curvesieve.app.widgets.basics import Card, button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
@@ -105,7 +105,7 @@ class MakingPanel(QWidget):
         self.noise.addItems(NOISES)
         self.noise.setCurrentText("normal")
         self.noise.setAccessibleName("noise")
-        self.size = self._number("size of the noise", 0.02)
+        self.noise_size = self._number("size of the noise", 0.02)
         self.seed = self._number("seed", 1, whole=True)
         self.x_unit, self.y_unit = Line(), Line()
         for line, name in ((self.x_unit, "unit of x"), (self.y_unit, "unit of y")):
@@ -125,7 +125,7 @@ class MakingPanel(QWidget):
         form.addRow("Parameters", self.values)
         form.addRow("x from", _side_by_side(self.low, label("to", "muted"), self.high, self.x_unit))
         form.addRow("Points", _side_by_side(self.points, self.spacing))
-        form.addRow("Noise", _side_by_side(self.noise, self.size, label("seed", "muted"), self.seed))
+        form.addRow("Noise", _side_by_side(self.noise, self.noise_size, label("seed", "muted"), self.seed))
         form.addRow("Unit of y", self.y_unit)
         self._fill_parameters()
         return page
@@ -211,7 +211,7 @@ class MakingPanel(QWidget):
             model=self.model.currentData() or self.formula.text(), parameters=self.parameters,
             low=self.low.value or 0.0, high=self.high.value or 0.0, points=int(self.points.value or 0),
             logarithmic=self.spacing.currentIndex() == 1, noise=self.noise.currentText(),  # type: ignore[arg-type]
-            size=self.size.value or 0.0, seed=int(self.seed.value or 0), x_unit=self.x_unit.text().strip(),
+            size=self.noise_size.value or 0.0, seed=int(self.seed.value or 0), x_unit=self.x_unit.text().strip(),
             y_unit=self.y_unit.text().strip(),
         )  # fmt: skip
 
@@ -237,7 +237,7 @@ class MakingPanel(QWidget):
     def refresh(self) -> None:
         if not hasattr(self, "plot"):
             return
-        self.size.setVisible(self.noise.currentText() in ("normal", "proportional"))
+        self.noise_size.setVisible(self.noise.currentText() in ("normal", "proportional"))
         self.plot.restyle()
         try:
             record = self.maker(live=True)().record

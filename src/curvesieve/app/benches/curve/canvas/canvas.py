@@ -1,0 +1,319 @@
+"""The canvas of the Curve bench: main plot, catch strip, and the gestures that become edits."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+
+from curvesieve.app.benches.curve.canvas.empty import EmptyPage
+from curvesieve.app.benches.curve.canvas.layers import Layers
+from curvesieve.app.benches.curve.canvas.model_view import ModelView
+from curvesieve.app.benches.curve.canvas.ranges import frame_of, go_to, is_in_sight, show_whole
+from curvesieve.app.benches.curve.canvas.scene import Scene, scene_of
+from curvesieve.app.benches.curve.canvas.strip import CatchStrip
+from curvesieve.app.benches.curve.canvas.tools import AskTool, ModelTool, PointTool, StepTool, ViewTool
+from curvesieve.app.plotting.handles import RuleHandles
+from curvesieve.app.plotting.plot import Plot
+from curvesieve.app.plotting.tools import Toolbox
+from curvesieve.app.session.desk import MODEL, RECORDED, View
+from curvesieve.app.session.session import Session
+from curvesieve.app.widgets.basics import Elided, button
+from curvesieve.app.widgets.choice import Choice
+from curvesieve.core import units
+from curvesieve.core.errors import counted
+from curvesieve.core.models import PEAKS, TERMS, Model, OwnTerm
+from curvesieve.core.steps import Step
+from curvesieve.core.steps.trim import LeaveOut
+from curvesieve.core.study import Study, edits
+from curvesieve.core.study.passing import preview
+
+HINTS = {
+    RECORDED: "Wheel zooms · drag moves · Ctrl+drag zooms to a box",
+    MODEL: "Double-click adds a peak · drag crown or shoulders · Shift+drag: range in use, with Ctrl: left out",
+    "points": "Alt+drag around points to leave them out · Shift+drag a band",
+    "step": "Click a caught point in the list below to go there · wheel zooms · drag moves",
+}
+
+
+_MOST_LIVE = 200_000
+"""The effort up to which a step is passed again at every move of the hand; see `Step.effort`."""
+
+
+class Canvas(QWidget):
+    """Renders the curve in hand; see `scene` for what is shown at which stage."""
+
+    write_asked = pyqtSignal()
+    points_asked = pyqtSignal()
+    asked_at = pyqtSignal(float)
+    pointer = pyqtSignal(str)
+    hint = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.peak: str | OwnTerm = "lorentzian"
+        self.first_background: str | None = "line"
+        self._scene: Scene | None = None
+        self._framed = ""
+        self._build()
+        self._make_items()
+        session.changed.connect(self._on_changed)
+        session.view_changed.connect(self._on_view_changed)
+        session.sieve_done.connect(self.refresh)
+
+    # -- making -------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        self.title, self.facts = Elided(role="strong"), Elided(role="muted")
+        self.x_scale = self._button("x lin", "Linear or logarithmic x axis", self._switch_scale)
+        self.y_scale = self._button("y lin", "Linear or logarithmic y axis", self._switch_scale)
+        for scale in (self.x_scale, self.y_scale):
+            scale.setCheckable(True)
+        self.whole = self._button("Whole curve", "Show all of the curve (Home)", self.show_all)
+        top = QHBoxLayout()
+        top.setContentsMargins(0, 0, 0, 0)
+        top.addWidget(self.title, 2)
+        top.addWidget(self.facts, 1)
+        self.against = Choice()
+        self.against.setMinimumContentsLength(9)
+        self.against.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.against.setAccessibleName("what the stage in hand is compared with")
+        self.against.setToolTip("The grey curve: what the stage in hand is compared with")
+        self.against.textActivated.connect(lambda _: self._compare(self.against.currentData()))
+        for control in (self.against, self.x_scale, self.y_scale, self.whole):
+            top.addWidget(control)
+        self.plot = Plot()
+        self.strip = CatchStrip(self.plot)
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.splitter.setChildrenCollapsible(False)
+        self.splitter.addWidget(self.plot)
+        self.strip.join(self.splitter)
+        self.splitter.setSizes([420, 118])
+        self.splitter.setStretchFactor(0, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        layout.addLayout(top)
+        layout.addWidget(self.splitter, 1)
+        self.empty = EmptyPage()
+        layout.addWidget(self.empty, 1)
+        self.controls = (self.x_scale, self.y_scale, self.whole)
+
+    def _button(self, text: str, tip: str, slot: Callable[[], None]) -> QPushButton:
+        made = button(text, tip=tip)
+        made.clicked.connect(lambda: slot())
+        return made
+
+    def _make_items(self) -> None:
+        self.layers = Layers(self.plot)
+        self.model = ModelView(self.session, self.plot, self.layers, self)
+        self.model.hint.connect(self.hint)
+        self.rule_handles = RuleHandles(self.plot)
+        self.rule_handles.moving.connect(self._step_moving)
+        self.rule_handles.moved.connect(self._step_moved)
+        scene = self.scene_now
+        self.tools = Toolbox(
+            self.plot,
+            [
+                AskTool(scene, self.asked_at.emit),
+                StepTool(self.rule_handles),
+                ModelTool(self.session, scene, self.model, self.add_peak_at, self._peak_name),
+                PointTool(self.session, scene, self.plot),
+                ViewTool(
+                    self.session, scene, self.plot, self.empty.files_asked.emit, self.show_all, self.x_scale.click,
+                    self.y_scale.click, self.points_asked.emit, self.write_asked.emit,
+                ),
+            ],
+        )  # fmt: skip
+        self.plot.pointer_moved.connect(self._pointer_moved)
+        self.strip.plot.pointer_moved.connect(self._pointer_moved)
+        self.strip.point_chosen.connect(self._go_to)
+
+    # -- rendering ----------------------------------------------------------------------------------
+
+    def _on_changed(self, old: Study, new: Study) -> None:
+        self.refresh()
+
+    def _on_view_changed(self, old: View, new: View) -> None:
+        self.refresh()
+        if new.reading and self._scene is not None and new.reading.part:
+            self._show_around(new.reading.part)
+
+    def refresh(self) -> None:
+        """Draws the session's study and view anew; the ranges of the axes stay as long as the curve does."""
+        self._scene = scene = scene_of(self.session.study, self.session.view, self.session.sieved())
+        for widget in (self.splitter, *self.controls):
+            widget.setVisible(scene is not None)
+        if scene is None:
+            self.against.hide()
+        self.empty.setVisible(scene is None)
+        if scene is None:
+            self._clear()
+            return
+        after = scene.after
+        self.layers.show_curves(scene)
+        self.plot.set_labels(units.labelled(after.x_label, after.x_unit), units.labelled(after.y_label, after.y_unit))
+        self._set_title(scene)
+        self._fill_against(scene)
+        model = self.session.modelling.model_shown() if self.session.view.stage == MODEL else Model()
+        self.model.show(scene, model)
+        if scene.trail is not None:
+            self.rule_handles.show(scene.trail.slot.rule, scene.trail.before, scene.trail.shapes)
+        else:
+            self.rule_handles.hide()
+        self.strip.show_scene(scene, model)
+        self.layers.mark_reading(model, self.model.chosen_peak)
+        self.say_hint()
+        if self._framed != frame_of(scene) or not is_in_sight(self.plot, after):
+            self.show_all()
+        for plot in (self.plot, self.strip.plot):
+            plot.settle()
+
+    def _clear(self) -> None:
+        self.layers.clear()
+        self.model.show(None, Model())
+        self.rule_handles.hide()
+        self.title.setMaximumWidth(400)
+        self.title.set("No curve yet")
+        self.facts.set("")
+        self.plot.set_labels("", "")
+        self.strip.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH")
+        self.hint.emit("Drop text files on the window, open them, or paste a table")
+
+    def _set_title(self, scene: Scene) -> None:
+        caught = sum(len(t.caught) for t in scene.made.trail if t.message.endswith("caught"))
+        facts = [counted(len(scene.after), "point")]
+        if caught:
+            facts.append(f"{caught:,} caught")
+        label = scene.entry.label
+        self.title.setMaximumWidth(self.title.fontMetrics().horizontalAdvance(label) + 16)
+        self.title.set(label)
+        self.facts.set(" · ".join(facts))
+
+    def _fill_against(self, scene: Scene) -> None:
+        """The stages before the one in hand, which it can be compared with."""
+        trails, view = scene.made.trail, self.session.view
+        place = next((i for i, trail in enumerate(trails) if trail.slot.id == view.stage), len(trails))
+        rows = [("against input", ""), ("against record", RECORDED)]
+        rows += [(f"against {t.slot.name or t.slot.rule.label}", t.slot.id) for t in trails[:place]]
+        self.against.clear()
+        for text, stage in rows:
+            self.against.addItem(text, stage)
+        self.against.setCurrentIndex(max(self.against.findData(view.against), 0))
+        self.against.setVisible(len(trails) > 1 and view.stage != RECORDED)
+
+    def _compare(self, stage: str) -> None:
+        self.session.look(replace(self.session.view, against=stage))
+
+    def say_hint(self) -> None:
+        """Says what the pointer can do at the stage in hand."""
+        if self._scene is None:
+            return
+        stage = self.session.view.stage
+        step = self._scene.trail.slot.rule if self._scene.trail is not None else None
+        if isinstance(step, LeaveOut):
+            self.hint.emit(HINTS["points"])
+        else:
+            self.hint.emit(HINTS[stage] if stage in HINTS else self.rule_handles.hint or HINTS["step"])
+
+    def restyle(self) -> None:
+        """Takes on the colours of another scheme."""
+        self.plot.restyle()
+        self.strip.restyle()
+        self.model.band.restyle()
+        self.rule_handles.restyle()
+        self.model.forget_handles()
+        self.refresh()
+
+    def drop_drag(self) -> bool:
+        """Lets go of what is being dragged, and draws what is: nothing was changed. Whether anything was dragged."""
+        dropped = self.plot.drop_drag() or self.strip.plot.drop_drag()
+        if dropped:
+            self.model.forget_handles()
+            self.refresh()
+        return dropped
+
+    # -- ranges -------------------------------------------------------------------------------------
+
+    def show_all(self) -> None:
+        """Fits the axes to the curve: all that passed, and the spikes that were ringed."""
+        scene = self._scene
+        if scene is None:
+            return
+        self._framed = frame_of(scene)
+        show_whole(self.plot, scene, bool(self.model.model.peaks))
+
+    def _show_around(self, number: int) -> None:
+        """Brings a peak into view when it is not."""
+        if number not in {placed.number for placed in self.model.model.peaks}:
+            return
+        center = float(self.plot.map_x(self.model.model.term_numbered(number).parameters["center"].start))
+        low, high = self.plot.box.viewRange()[0]
+        if not low < center < high:
+            self.show_all()
+
+    def _go_to(self, x: float) -> None:
+        """Centers the view on a caught point."""
+        if self._scene is not None:
+            go_to(self.plot, (self._scene.before or self._scene.after).x, x)
+
+    def _switch_scale(self) -> None:
+        log_x, log_y = self.x_scale.isChecked(), self.y_scale.isChecked()
+        self.x_scale.setText("x log" if log_x else "x lin")
+        self.y_scale.setText("y log" if log_y else "y lin")
+        self.plot.set_log(log_x, log_y)
+        self.strip.plot.set_log(log_x, False)
+        self.refresh()
+        self.show_all()
+
+    # -- gestures -----------------------------------------------------------------------------------
+
+    def _pointer_moved(self, place: tuple[float, float] | None) -> None:
+        scene = self._scene
+        if place is None or scene is None:
+            self.pointer.emit("")
+            return
+        curve = scene.after
+        x, y = place
+        text = f"x {x:.6g} {units.shown(curve.x_unit)}   y {y:.5g} {units.shown(curve.y_unit)}"
+        if curve.is_sorted and curve.x[0] <= x <= curve.x[-1]:
+            at = int(np.argmin(np.abs(curve.x[max(0, (i := int(np.searchsorted(curve.x, x))) - 1) : i + 1])))
+            nearest = max(0, i - 1) + at
+            text += f"   nearest point {curve.x[nearest]:.6g}, {curve.y[nearest]:.5g}"
+            text += f"   on the straight line between points {np.interp(x, curve.x, curve.y):.5g}"
+        self.pointer.emit(text)
+
+    def scene_now(self) -> Scene | None:
+        """What is drawn; None while there is no curve."""
+        return self._scene
+
+    def _peak_name(self) -> str:
+        kind = self.peak
+        return TERMS[kind].label if isinstance(kind, str) and kind in PEAKS else getattr(kind, "name", "peak")
+
+    def add_peak_at(self, x: float) -> None:
+        """Adds a peak of the kind that is chosen."""
+        if self._scene is not None:
+            own = self.peak if isinstance(self.peak, OwnTerm) else None
+            slug = "own" if own else str(self.peak)
+            self.session.modelling.add_peak(slug, x, self.first_background, own)
+
+    def _step_moving(self, step: Step) -> None:
+        """A step is being dragged: what it would do is drawn at once."""
+        scene, curve_id = self._scene, self.session.view.curve
+        if scene is None or scene.trail is None or curve_id is None:
+            return
+        self.hint.emit(f"{step.label}: {step.digest()}")
+        if step.effort(scene.trail.before) <= _MOST_LIVE:
+            made = preview(self.session.study, curve_id, scene.trail, step)
+            if not made.problem:
+                self.layers.show_preview(made.after, made.shapes)
+
+    def _step_moved(self, step: Step) -> None:
+        trail, curve_id = self._scene.trail if self._scene else None, self.session.view.curve
+        if trail is not None and curve_id is not None and step != trail.slot.rule:
+            self.session.apply(edits.change_step(curve_id, trail.slot.id, step), f"drag {step.label}")

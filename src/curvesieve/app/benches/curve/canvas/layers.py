@@ -1,0 +1,96 @@
+"""What is drawn on the main plot: curves before and after, rings, the model's lines, the stretch of a reading."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+
+from curvesieve.app.benches.curve.canvas.scene import Scene
+from curvesieve.app.plotting.plot import Plot, pen
+from curvesieve.app.plotting.shapes import Drawing
+from curvesieve.app.plotting.trace import Trace
+from curvesieve.app.theme.tokens import colour, palette
+from curvesieve.core.curve import Curve
+from curvesieve.core.models import Model
+from curvesieve.core.models.drawing import ModelLines, width_of
+from curvesieve.core.shapes import Shape
+
+_MOST_RINGS = 40
+"""More points than these are marked small, or their rings would hide the curve."""
+
+
+class Layers:
+    """The items of the main plot that the user looks at but does not take hold of."""
+
+    def __init__(self, plot: Plot) -> None:
+        self.plot = plot
+        self.ghost, self.ink = Trace(plot, 0), Trace(plot, 10)
+        self.drawing = Drawing(plot)
+        self.background, self.total = Trace(plot, 25), Trace(plot, 30)
+        self.peaks: dict[int, Trace] = {}
+        self.rings = pg.ScatterPlotItem(size=9, symbol="o", pxMode=True)
+        self.rings.setZValue(15)
+        plot.addItem(self.rings, ignoreBounds=True)
+        self.spot = pg.LinearRegionItem(movable=False)
+        self.spot.setZValue(-30)
+        self.spot.hide()
+        plot.addItem(self.spot, ignoreBounds=True)
+
+    def clear(self) -> None:
+        for trace in (self.ghost, self.ink, self.background, self.total, *self.peaks.values()):
+            trace.clear()
+        self.drawing.show(())
+        self.rings.setData([], [])
+        self.spot.hide()
+
+    def show_curves(self, scene: Scene) -> None:
+        """The curve before in grey, after in ink, and rings around what was caught."""
+        if scene.before is None:
+            self.ghost.clear()
+        else:
+            self.ghost.set(scene.before.x, scene.before.y, pen("ghost", 1.3), measured=True)
+        self.ink.set(scene.after.x, scene.after.y, pen("ink", 1.3), measured=True, u=scene.after.u)
+        self.drawing.show(scene.shapes)
+        few = scene.caught_x.size <= _MOST_RINGS
+        self.rings.setData(
+            size=9 if few else 4,
+            x=np.asarray(self.plot.map_x(scene.caught_x)), y=np.asarray(self.plot.map_y(scene.caught_y)),
+            pen=pen("rust", 1.8 if few else 1.0), brush=None,
+        )  # fmt: skip
+
+    def show_preview(self, after: Curve, shapes: tuple[Shape, ...]) -> None:
+        """What a step that is being dragged would do."""
+        self.ink.set(after.x, after.y, pen("ink", 1.3), measured=True, u=after.u)
+        self.drawing.show(shapes)
+
+    def show_model(self, lines: ModelLines | None, chosen: int) -> None:
+        """The model's sum, its background and its peaks, the chosen one stronger; None takes them away."""
+        numbers = {number for number, _ in lines.peaks} if lines else set()
+        for number in set(self.peaks) - numbers:
+            self.peaks.pop(number).clear()
+        if lines is None:
+            self.total.clear()
+            self.background.clear()
+            return
+        for number, y in lines.peaks:
+            if number not in self.peaks:
+                self.peaks[number] = Trace(self.plot, 24)
+            here = number == chosen
+            self.peaks[number].set(lines.x, y, pen("violet", 2.4 if here else 1.0, alpha=255 if here else 150))
+        if lines.background is not None:
+            self.background.set(lines.x, lines.background, pen("verdigris", 1.6, dashed=True))
+        else:
+            self.background.clear()
+        self.total.set(lines.x, lines.total, pen("violet", 2.0))
+
+    def mark_reading(self, model: Model, peak: int) -> None:
+        """A straw band over the full width of the peak whose reading is in hand (0: none)."""
+        if peak not in {placed.number for placed in model.peaks}:
+            self.spot.hide()
+            return
+        placed = model.term_numbered(peak)
+        center, fwhm = placed.parameters["center"].start, width_of(placed)
+        edges = (center - fwhm / 2, center + fwhm / 2)
+        self.spot.setRegion([float(self.plot.map_x(edge)) for edge in edges])
+        self.spot.setBrush(pg.mkBrush(colour("straw", 70 if palette().name == "light" else 36)))
+        self.spot.show()

@@ -1,5 +1,0 @@
-"""The canvas: what is measured, what passes, what is caught, and the model over it."""
-
-from curvesieve.app.canvas.canvas import Canvas
-
-__all__ = ["Canvas"]

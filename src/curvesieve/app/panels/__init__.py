@@ -1,0 +1,1 @@
+"""What stands beside several benches: shelf, ledger, numbers, exports."""

@@ -1,5 +1,0 @@
-"""The shelf at the left: families and their curves."""
-
-from curvesieve.app.shelf.shelf import Shelf
-
-__all__ = ["Shelf"]

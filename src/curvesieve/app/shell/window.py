@@ -1,0 +1,339 @@
+"""The window: header, shelf, bench, status; files dropped on it; the questions it has to ask."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QGuiApplication,
+    QKeyEvent,
+    QKeySequence,
+    QShortcut,
+)
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QMainWindow,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from curvesieve.app.benches.curve.bench import CurveBench
+from curvesieve.app.benches.intake.tray import Tray
+from curvesieve.app.panels.exports import Exports
+from curvesieve.app.panels.shelf import Shelf
+from curvesieve.app.session.folders import application_folder
+from curvesieve.app.session.session import Session
+from curvesieve.app.shell.actions import study_rows, window_rows
+from curvesieve.app.shell.finder import Finder
+from curvesieve.app.shell.header import Header
+from curvesieve.app.shell.memory import Memory
+from curvesieve.app.shell.notices import NoticeBar
+from curvesieve.app.shell.recovering import Recovery
+from curvesieve.app.shell.screen import fit_to_screen
+from curvesieve.app.shell.status import StatusLine
+from curvesieve.app.shell.study_files import StudyFiles
+from curvesieve.app.theme import apply_theme
+from curvesieve.app.widgets.actions import ActionRow, Actions
+from curvesieve.core.errors import counted
+from curvesieve.core.study.store import SUFFIX
+
+if TYPE_CHECKING:
+    from curvesieve.app.benches.intake.bench import IntakeBench
+    from curvesieve.app.shell.defects import DefectKeeper
+    from curvesieve.app.shell.frame import Frame
+
+_SHELF_PX = 212
+BENCHES = ("Intake", "Curve")
+_DATA_FILES = (
+    "Measured data (*.csv *.txt *.dat *.tsv *.xy *.xye *.asc *.jdx *.dx *.xlsx *.ods *.h5 *.hdf5 *.nxs *.xml *.npy"
+    " *.npz *.gz);;All files (*)"
+)
+
+
+def _files_of(path: Path) -> list[Path]:
+    """The path itself, or the files of a folder that are not hidden, in the order of their names."""
+    if not path.is_dir():
+        return [path]
+    try:
+        return sorted(file for file in path.iterdir() if file.is_file() and not file.name.startswith("."))
+    except OSError:
+        return [path]  # reading it says what is wrong
+
+
+class Window(QMainWindow):
+    """The main window over one session. `data_folder` is where the file dialogs begin."""
+
+    bench_changed = pyqtSignal()
+
+    def __init__(self, session: Session | None = None, data_folder: Path | None = None) -> None:
+        super().__init__()
+        self.session = session or Session()
+        self.session.setParent(self)
+        self.keeper: DefectKeeper | None = None
+        self.frame: Frame | None = None
+        """What it stands in, when it is not a window by itself."""
+        self.bench = ""
+        """The bench that is shown."""
+        self.memory = Memory()
+        self.tray = Tray(self.session.jobs, self)
+        self.recovery = Recovery(self.session, self.tray.sources, self)
+        self.tray.changed.connect(self.recovery.wake)
+        self.study_files = StudyFiles(self, self.session, self.memory, self.recovery, data_folder or Path.home())
+        self.exports = Exports(self.session, self)
+        self._build()
+        self._make_actions()
+        self._connect()
+        self.setAcceptDrops(True)
+        self.setWindowTitle("Curve Sieve")
+        self.setMinimumSize(900, 560)
+        fit_to_screen(self, self.memory.size)
+        self.session.add_line_tables(application_folder("lines"))
+        self.show_bench("Curve")
+        self.refresh()
+
+    def _build(self) -> None:
+        self.header = Header(self.session, BENCHES, self.study_files.menu_rows)
+        self.shelf = Shelf(self.session)
+        self.shelf.setMinimumWidth(_SHELF_PX)
+        self.curve_bench = CurveBench(self.session)
+        self.status = StatusLine()
+        self.benches = QStackedWidget()
+        self.benches.addWidget(self.curve_bench)
+        middle = QHBoxLayout()
+        middle.setContentsMargins(10, 10, 10, 8)
+        middle.setSpacing(10)
+        self.sides = QSplitter()  # the shelf is as wide as its names need
+        self.sides.setChildrenCollapsible(False)
+        self.sides.setHandleWidth(10)
+        self.sides.addWidget(self.shelf)
+        self.sides.addWidget(self.benches)
+        self.sides.setStretchFactor(0, 0)
+        self.sides.setStretchFactor(1, 1)
+        self.sides.setSizes([_SHELF_PX, 4000])
+        middle.addWidget(self.sides)
+        body = QWidget()
+        body.setObjectName("bench")
+        rows = QVBoxLayout(body)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(0)
+        rows.addWidget(self.header)
+        rows.addLayout(middle, 1)
+        rows.addWidget(self.status)
+        self.setCentralWidget(body)
+        self.notice = NoticeBar(self.benches, self._kept_clear)
+
+    def _connect(self) -> None:
+        session, canvas = self.session, self.curve_bench.canvas
+        self.header.bench_asked.connect(self.show_bench)
+        self.header.finder_asked.connect(self.finder.open)
+
+        QShortcut(QKeySequence("Ctrl+K"), self).activated.connect(self.finder.open)
+        session.noticed.connect(self.notice.show_notice)
+        self.tray.noticed.connect(self.notice.show_notice)
+        files = self.study_files
+        files.told.connect(self.notice.show_notice)
+        files.begun.connect(lambda: self.show_bench("Curve"))
+        files.files_found.connect(self.take_files)
+        session.jobs.busy_changed.connect(lambda text: self.status.show_busy(text, bool(session.jobs.stoppable)))
+        self.status.stop_asked.connect(self._stop_work)
+        canvas.pointer.connect(self.status.show_pointer)
+        canvas.hint.connect(self.status.hint.set)
+        canvas.write_asked.connect(self.exports.ask_curve)
+        empty = canvas.empty
+        for part in (self.shelf, empty):
+            part.files_asked.connect(self.ask_files)
+        empty.study_asked.connect(self.study_files.ask_open)
+        empty.demo_asked.connect(self.study_files.open_demo)
+        empty.recent_asked.connect(self.study_files.open)
+        empty.show_recent(self.memory.recent)
+        session.file_changed.connect(lambda: empty.show_recent(self.memory.recent))
+        for name, fold in self.curve_bench.folds.items():
+            fold.fold(self.memory.folded(name))
+            fold.turned.connect(lambda on, name=name: self.memory.fold(name, on))
+        self.shelf.list.files_dropped.connect(self.dropEvent)
+        self.curve_bench.sieve.files_dropped.connect(self.dropEvent)
+        self.curve_bench.drawer.write_asked.connect(self.exports.ask_curve)
+        self.shelf.looked_at_curve.connect(lambda: self.show_bench("Curve"))
+        self.shelf.menu_rows = [
+            ("Look at the record's numbers", self.exports.show_numbers),
+            ("Write the curve as a file…", self.exports.ask_curve),
+            ("Write the record as a file…", self.exports.ask_record),
+        ]
+
+    def _make_actions(self) -> None:
+        """All actions, in the order in which the finder lists them; those of steps when it is first opened."""
+        session, bench = self.session, self.curve_bench
+        self.actions_ = actions = Actions(self, lambda: self.bench)
+        made = actions.add(
+            [
+                *study_rows(self.study_files, session, self.header.open_menu, self.ask_files, self.paste),
+                *bench.action_rows(self.show_plot_alone),
+                *self.shelf.action_rows(),
+                *self.exports.action_rows(),
+                ActionRow("Simulate a curve, or make a histogram…", "", self.show_making),
+                *window_rows(BENCHES, self.show_bench, self.use_scheme, lambda: (self.window() or self).close()),
+            ]
+        )
+        self.finder = Finder(self, made, lambda: actions.add(bench.step_rows()))
+        session.changed.connect(lambda old, new: actions.refresh())
+        session.view_changed.connect(lambda old, new: actions.refresh())
+        self.bench_changed.connect(actions.refresh)
+
+    @cached_property
+    def intake_bench(self) -> IntakeBench:
+        """Made when it is first gone to: most sessions begin with a study, and the window should be there at once."""
+        from curvesieve.app.benches.intake.bench import IntakeBench
+
+        bench = IntakeBench(self.session, self.tray)
+        bench.files_asked.connect(self.ask_files)
+        bench.brought_in.connect(lambda: self.show_bench("Curve"))
+        self.benches.addWidget(bench)
+        return bench
+
+    def _kept_clear(self) -> int:
+        """The width of the column with the Fit button, where it is shown."""
+        side = self.curve_bench.side
+        return side.width() + 10 if side.isVisible() else 0
+
+    def refresh(self) -> None:
+        """Renders everything anew."""
+        self.shelf.restyle()
+        self.curve_bench.refresh()
+        if "intake_bench" in vars(self):
+            self.intake_bench.refresh()
+
+    def show_bench(self, name: str) -> None:
+        self.benches.setCurrentWidget(self.intake_bench if name == "Intake" else self.curve_bench)
+        self.header.show_bench(name)
+        self.bench = name
+        self.bench_changed.emit()
+        # On Intake the waiting files stand in its place; a plot that was given all room keeps it.
+        self.shelf.setVisible(name != "Intake" and not self.curve_bench.side.isHidden())
+        if name == "Intake":
+            self.status.hint.set("Nothing is part of the study until you bring it in")
+        else:
+            self.curve_bench.canvas.say_hint()
+
+    def show_plot_alone(self) -> None:
+        """Gives the plot the room of all that stands around it, or gives the room back."""
+        parts = (self.shelf, self.curve_bench.side)
+        alone = not self.curve_bench.side.isVisible()
+        for part in parts:
+            part.setVisible(alone)
+        for fold in (self.curve_bench.drawer.heading, self.curve_bench.canvas.strip.title):
+            fold.fold(not alone)
+
+    def show_making(self) -> None:
+        self.show_bench("Intake")
+        self.intake_bench.show_making()
+
+    def use_scheme(self, scheme: str, remember: bool = True) -> None:
+        if remember:
+            self.memory.scheme = scheme
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        apply_theme(app, scheme)
+        self.refresh()
+
+    # -- files coming in ----------------------------------------------------------------------------
+
+    def take_files(self, paths: list[Path]) -> None:
+        """Opens a study, or puts data files on the tray and shows how they are understood."""
+        studies = [path for path in paths if path.suffix == SUFFIX]
+        files = [file for path in paths if path.suffix != SUFFIX for file in _files_of(path)]
+        if studies:
+            self.study_files.open(studies[0])
+        if not studies and not files:
+            self.session.noticed.emit(f"{paths[0].name} is an empty folder; there is nothing to bring in.", "problem")
+        if files:
+            self.study_files.folder = files[0].parent
+            self.tray.take(files)
+            self.show_bench("Intake")
+
+    def ask_files(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(
+            self,
+            "Bring in files",
+            str(self.study_files.folder),
+            _DATA_FILES,
+        )
+        if names:
+            self.take_files([Path(name) for name in names])
+
+    def paste(self) -> None:
+        clipboard = QGuiApplication.clipboard()
+        text = clipboard.text() if clipboard is not None else ""
+        if not text.strip():
+            self.session.noticed.emit("The clipboard holds no text. Copy a table first, then paste it.", "problem")
+            return
+        self.tray.take_text(text)
+        self.show_bench("Intake")
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is None or data is None:
+            return
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        event.acceptProposedAction()
+        if paths:
+            self.take_files(paths)
+        else:
+            self.session.noticed.emit("Only files of this computer can be dropped here.", "problem")
+
+    # -- the keyboard -------------------------------------------------------------------------------
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.lay_down()
+        elif event is not None and event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab):
+            self.focusNextPrevChild(event.key() == Qt.Key.Key_Tab)  # with Ctrl: out of whatever keeps Tab to itself
+        else:
+            super().keyPressEvent(event)
+
+    def lay_down(self) -> None:
+        """Escape: lays down the last thing that was taken up, and changes nothing."""
+        if self.notice.isVisible():
+            self.notice.lay_down()
+        elif self.bench == "Curve":
+            self.curve_bench.lay_down()
+        elif self.bench == "Intake":
+            self.intake_bench.lay_down()
+
+    # -- the end ------------------------------------------------------------------------------------
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is None:
+            return
+        waiting = len(self.tray.files)
+        verb = "waits" if waiting == 1 else "wait"
+        leaving = f"{counted(waiting, 'file')} still {verb} on the Intake bench, not part of the study."
+        if not self.study_files.may_go(leaving if waiting else ""):
+            event.ignore()
+            return
+        frame = self.window() or self
+        self.memory.keep_size(frame.size(), frame.isMaximized())
+        self.session.jobs.close(0)  # a worker that does not listen is left behind; see `main.run`
+        self.recovery.end()
+        self.session.saver.close()
+        event.accept()
+
+    def _stop_work(self) -> None:
+        label, key = self.session.jobs.busy, self.session.jobs.stoppable
+        if key:
+            self.session.jobs.stop(key)
+            self.session.noticed.emit(f"Stopped: {label}. Nothing was changed.", "word")

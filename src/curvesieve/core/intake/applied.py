@@ -1,0 +1,106 @@
+"""A pattern put to a table: the record with its names, units and computed channels, and the curves taken from it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from curvesieve.core.errors import InputError
+from curvesieve.core.intake.computed import Computed, compute
+from curvesieve.core.intake.pattern import Pattern
+from curvesieve.core.intake.quantity import Quantity
+from curvesieve.core.intake.take import Take
+from curvesieve.core.record import Record
+
+_MAX_VALUES = 500
+
+
+@dataclass(frozen=True, eq=False)
+class Taken:
+    """What a table gives: its record, its curves, and for each the condition that a channel says (None for none)."""
+
+    record: Record
+    takes: tuple[Take, ...]
+    conditions: tuple[float | None, ...]
+    condition: tuple[str, str] = ("", "")
+    computed: tuple[Computed, ...] = ()
+
+    def label(self, i: int) -> str:
+        """What tells a curve from the others of its record: the name of its y."""
+        return self.record.channels[self.takes[i].y].name
+
+
+def apply_pattern(record: Record, pattern: Pattern, own: Sequence[Quantity] = ()) -> Taken:
+    """Puts a pattern to a record of its kind; `own` are quantities that were typed for this one file.
+
+    Raises InputError when a formula, a unit or the roles give no curve; the sentence says which.
+    """
+    channels = tuple(
+        replace(channel, name=rule.name, unit=rule.unit)
+        for channel, rule in zip(record.channels, pattern.channels, strict=True)
+    )
+    made = replace(record, channels=channels)
+    results: list[Computed] = []
+    notes = list(record.notes)
+    for computed_rule in pattern.computed:
+        computed = compute(made, computed_rule.channel, own)
+        results.append(computed)
+        notes.append(computed.described)
+        made = replace(made, channels=(*made.channels, computed.channel))
+    spreads = [computed.u for computed in results if computed.u is not None]
+    made = replace(made, channels=(*made.channels, *spreads), notes=tuple(notes))
+    takes = _takes(made, pattern)
+    if not takes:
+        if len(made.channels) < 2:
+            made.curve()  # raises, with the sentence
+        raise InputError(f"{record.source.name}: choose one channel as x and one as y; a curve needs both.")
+    made_takes, conditions, condition = _by_condition(made, pattern, takes)
+    for chosen in made_takes:
+        chosen.curve(made)  # raises when it is none
+    return Taken(made, tuple(made_takes), tuple(conditions), condition, tuple(results))
+
+
+def _takes(record: Record, pattern: Pattern) -> list[Take]:
+    """Each y goes with the last x before it, or else with the first; a u goes with the last y before it."""
+    targets = [rule.to for rule in pattern.channels] + [""] * len(pattern.computed)
+    roles = pattern.roles
+    first_x = next((i for i, role in enumerate(roles) if role == "x"), None)
+    if first_x is None:
+        return []
+    x = first_x
+    takes: list[Take] = []
+    for i, role in enumerate(roles):
+        if role == "x":
+            x = i
+        elif role == "y":
+            takes.append(Take(x, i, None, targets[x], targets[i]))
+    for i, role in enumerate(roles):
+        if role == "u" and takes:
+            owner = max((k for k, chosen in enumerate(takes) if chosen.y < i), default=0)
+            takes[owner] = replace(takes[owner], u=i)
+    return takes
+
+
+def _by_condition(
+    record: Record, pattern: Pattern, takes: list[Take]
+) -> tuple[list[Take], list[float | None], tuple[str, str]]:
+    """The condition that a channel gives: one value for the file, or several, which split its rows."""
+    place = next((i for i, role in enumerate(pattern.roles) if role == "condition"), None)
+    if place is None:
+        return takes, [None] * len(takes), ("", "")
+    channel = record.channels[place]
+    found = np.unique(channel.values[np.isfinite(channel.values)])
+    about = (channel.name, channel.unit)
+    if found.size == 0:
+        raise InputError(f"{channel.name} has no number that could be a condition.")
+    if found.size > _MAX_VALUES or found.size * 2 > len(record):
+        raise InputError(
+            f"{channel.name} has {found.size:,} different values in {len(record):,} rows; a condition is the same over "
+            "a whole curve. Choose another channel."
+        )
+    if found.size == 1:
+        return takes, [float(found[0])] * len(takes), about
+    split = [(replace(chosen, where=(place, float(value))), float(value)) for chosen in takes for value in found]
+    return [chosen for chosen, _ in split], [value for _, value in split], about
