@@ -16,7 +16,7 @@ from curvesieve.app.session.desk import View
 from curvesieve.core.formula import evaluate, parse
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import OwnTerm
-from curvesieve.core.models.own import term_file
+from curvesieve.core.models.own import TERM_FILES
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps.trim import KeepRange, LeaveOut
 from curvesieve.core.study import Study, edits
@@ -322,9 +322,7 @@ def test_areas_are_typed_and_tied_like_parameters(window, qtbot):
 
 def test_a_peak_of_ones_own_is_added_by_double_click(window, qtbot, tmp_path):
     own = OwnTerm(name="Sech", kind="peak", formula="height/cosh(2.6339*(x - center)/fwhm)")
-    path, text = term_file(own, tmp_path / "data" / "curvesieve" / "terms")
-    path.parent.mkdir(parents=True)
-    path.write_text(text)
+    TERM_FILES.save(own, own.name, tmp_path / "data" / "curvesieve" / "terms")
     x = np.linspace(0, 10, 200)
     w = window(study_of(x, 1 + 8 / np.cosh(2.6339 * (x - 4) / 1.5)))
     kind = w.curve_bench.model.peak_kind

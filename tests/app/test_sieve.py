@@ -20,10 +20,10 @@ from curvesieve.core.steps.bridge import Bridge
 from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.level import Scale
 from curvesieve.core.steps.repair import Despike
+from curvesieve.core.steps.sieve import SIEVE_FILES
 from curvesieve.core.steps.transform import Spectrum
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study.passing import recorded, sieve_family, sieved_curve, unusual_catches
-from curvesieve.core.study.sieves import save_sieve
 from curvesieve.demo.faults import detector_fault, relaxation_glitch
 from tests.app.gestures import SHIFT, add_step, click, double_click, drag, place, type_into
 
@@ -195,7 +195,7 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
     assert session.study.slots(ids[0])[0].name == ""
 
     path = tmp_path / "clean.sieve.json"
-    column._save(lambda sieve: save_sieve(sieve, path))
+    column._save(lambda sieve: SIEVE_FILES.write(sieve, path))
     assert json.loads(path.read_text()) == {
         "sieve": 1, "steps": [{"step": "despike", "window": 11, "threshold": 6.0, "narrowest": 2.0, "name": "my own"}]
     }  # fmt: skip

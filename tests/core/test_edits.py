@@ -26,13 +26,13 @@ from curvesieve.core.steps import Sieve, StepSlot
 from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.level import Zero
 from curvesieve.core.steps.repair import Despike
+from curvesieve.core.steps.sieve import SIEVE_FILES
 from curvesieve.core.steps.smooth import Smooth
 from curvesieve.core.study import Study, edits, load_study, save_study, store
 from curvesieve.core.study.document import Document
 from curvesieve.core.study.fits import fit_curve
 from curvesieve.core.study.ledger import about_curve, ledger_of, provenance, to_csv, to_tabs
 from curvesieve.core.study.passing import recorded, sieved_curve
-from curvesieve.core.study.sieves import save_by_name, saved_sieves
 
 X = np.linspace(0, 10, 60)
 
@@ -261,16 +261,16 @@ def test_sieves_are_saved_by_name_and_read_back(tmp_path):
     sieve = Sieve(
         (StepSlot(id="a", rule=Smooth(window=7)), StepSlot(id="b", rule=Zero(value=2.5), on=False, name="mine"))
     )
-    path = save_by_name(sieve, "Für Filme / 2", tmp_path / "mine")
+    path = SIEVE_FILES.save(sieve, "Für Filme / 2", tmp_path / "mine")
     assert path.name == "Für-Filme-2.sieve.json"
-    assert list(saved_sieves(tmp_path / "mine").values()) == [path]
+    assert list(SIEVE_FILES.paths(tmp_path / "mine").values()) == [path]
     import json
 
     again = Sieve.parse(json.loads(path.read_text()))
     assert [(s.rule, s.on, s.name) for s in again.slots] == [(s.rule, s.on, s.name) for s in sieve.slots]
     with pytest.raises(cs.InputError, match="needs a name"):
-        save_by_name(sieve, " // ", tmp_path)
-    assert saved_sieves(tmp_path / "none") == {}
+        SIEVE_FILES.save(sieve, " // ", tmp_path)
+    assert SIEVE_FILES.paths(tmp_path / "none") == {}
 
 
 # -- peaks in hand ---------------------------------------------------------------------------------

@@ -17,7 +17,7 @@ from curvesieve.core.intake import pattern as patterns
 from curvesieve.core.intake.applied import apply_pattern
 from curvesieve.core.intake.computed import ComputedChannel, compute, needed
 from curvesieve.core.intake.condition import propose_for
-from curvesieve.core.intake.library import load_patterns, recognise, save_pattern
+from curvesieve.core.intake.library import PATTERN_FILES, recognise
 from curvesieve.core.intake.made import BIN_RULES, Histogram, Simulation, histogram, simulate
 from curvesieve.core.intake.pattern import Pattern, arranged, guess, with_computed, with_name, with_role, with_unit
 from curvesieve.core.intake.quantity import Quantity
@@ -206,9 +206,10 @@ def test_a_saved_pattern_is_applied_to_the_next_file_of_its_kind(tmp_path):
     table = table_of(STRIP)
     pattern = with_computed(with_unit(guess(table), 3, "% → 1"), None, STRESS)
     pattern = with_role(with_role(pattern, 3, "x"), 4, "y").model_copy(update={"name": "Strip tester A"})
-    save_pattern(pattern, tmp_path)
+    PATTERN_FILES.save(pattern, pattern.name, tmp_path)
     (tmp_path / "broken.pattern.json").write_text('{"name": 3}')
-    saved, problems = load_patterns(tmp_path)
+    found, problems = PATTERN_FILES.load_all(tmp_path, newest_first=True)
+    saved = list(found.values())
     assert saved == [pattern]
     assert "broken.pattern.json" in problems[0]
     other = table_of(STRIP.replace("12,70(2)", "25,40"), "strip_4p0wt.csv")
@@ -221,7 +222,7 @@ def test_a_saved_pattern_is_applied_to_the_next_file_of_its_kind(tmp_path):
     assert curve.y[-1] == pytest.approx(10.414 * 7 / 25.4 / 0.082, rel=1e-12)
     assert recognise(table_of("a,b\n1,2\n2,3\n"), saved)[1].name == ""
     with pytest.raises(cs.InputError, match="needs a name"):
-        save_pattern(pattern.model_copy(update={"name": " / "}), tmp_path)
+        PATTERN_FILES.save(pattern, " / ", tmp_path)
 
 
 def test_a_saved_pattern_brings_a_corrected_beginning(tmp_path):

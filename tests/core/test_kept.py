@@ -14,8 +14,8 @@ import numpy as np
 import pytest
 
 import curvesieve as cs
+from curvesieve.core.files import remove_left_over_parts, stamp, write_bytes
 from curvesieve.core.study import Study, edits, load_study, save_study
-from curvesieve.core.study.files import remove_left_over_parts, stamp, write_bytes
 from curvesieve.core.study.recovery import Keeper, age, left_behind, recovered
 from curvesieve.demo.build import build_study
 

@@ -14,7 +14,7 @@ from curvesieve.core.fitting import fit, fit_model
 from curvesieve.core.formula import compile_formula, evaluate, parse
 from curvesieve.core.formula.inference import parameter_units
 from curvesieve.core.models import PEAKS, TERMS, Model, OwnTerm, term_of
-from curvesieve.core.models.own import own_terms, read_term, term_file
+from curvesieve.core.models.own import TERM_FILES
 from curvesieve.core.readings import fit_readings
 
 
@@ -150,17 +150,15 @@ def test_own_terms_are_open_files(tmp_path):
         name="Two site", formula="k = cap*b*t/(1 + b*t)\nk + slope*t", variable="t",
         parameters={"b": {"description": "affinity", "lower": 0.0, "start": 0.4}}, reference="our notebook",
     )  # fmt: skip
-    path, text = term_file(own, tmp_path)
-    path.write_text(text)
-    assert json.loads(text)["formula"] == own.formula
-    assert read_term(path) == own
+    path = TERM_FILES.save(own, own.name, tmp_path)
+    assert json.loads(path.read_text())["formula"] == own.formula
+    assert TERM_FILES.load(path) == own
     alike = own.model_copy(update={"name": "Two-site"})
-    other, written = term_file(alike, tmp_path)
+    other = TERM_FILES.save(alike, alike.name, tmp_path)
     assert other != path, "names that only differ in a sign do not share a file"
-    other.write_text(written)
-    assert term_file(own, tmp_path)[0] == path
-    assert term_file(alike, tmp_path)[0] == other
-    assert {read_term(file).name for file in (path, other)} == {"Two site", "Two-site"}
+    assert TERM_FILES.path(own.name, tmp_path) == path
+    assert TERM_FILES.path(alike.name, tmp_path) == other
+    assert {TERM_FILES.load(file).name for file in (path, other)} == {"Two site", "Two-site"}
     other.unlink()
     term = own.as_term()
     assert (term.parameter("b").lower, term.parameter("b").start) == (0.0, 0.4)
@@ -179,7 +177,7 @@ def test_own_terms_are_open_files(tmp_path):
     }
     for name, (content, _) in bad.items():
         (tmp_path / f"{name}.term.json").write_text(content)
-    found, problems = own_terms(tmp_path)
+    found, problems = TERM_FILES.load_all(tmp_path)
     assert list(found) == ["Two site"]
     for said, sentence in zip(sorted(problems), [bad[name][1] for name in sorted(bad)], strict=True):
         assert sentence in said

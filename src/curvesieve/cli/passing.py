@@ -33,10 +33,10 @@ class _OtherFiles:
 
 
 def pass_file(options: argparse.Namespace) -> int:
+    from curvesieve.core.files import write_bytes
     from curvesieve.core.formats import read
     from curvesieve.core.formats.writing import of_curve, write
     from curvesieve.core.steps import Sieve
-    from curvesieve.core.study.files import write_bytes
 
     sieve = Sieve.load(options.sieve)
     path = Path(options.file)

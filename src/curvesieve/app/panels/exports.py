@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 from curvesieve.app.panels.numbers import NumbersView
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
-from curvesieve.core.study.files import write_bytes
+from curvesieve.core.files import write_bytes
 
 if TYPE_CHECKING:
     from curvesieve.core.formats.writing import Sheet

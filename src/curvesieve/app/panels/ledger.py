@@ -25,9 +25,9 @@ from curvesieve.app.widgets.line import tab_leaves
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.core import units
 from curvesieve.core.errors import counted
+from curvesieve.core.files import write_text
 from curvesieve.core.reading import concise
 from curvesieve.core.study import ledger as core
-from curvesieve.core.study.files import write_text
 
 _NARROW_PX, _WIDE_PX = 76, 280
 _LAID_OUT_MS = 50

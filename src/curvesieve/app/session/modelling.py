@@ -15,9 +15,8 @@ from curvesieve.app.session.jobs import Ticket
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.models import Model, OwnTerm
-from curvesieve.core.models.own import OwnParameter, own_terms, term_file
+from curvesieve.core.models.own import TERM_FILES, OwnParameter
 from curvesieve.core.study import FitEntry, Study, edits
-from curvesieve.core.study.files import write_text
 from curvesieve.core.study.fits import derived_changed, fit_curve
 from curvesieve.core.study.passing import sieved_curve
 
@@ -243,7 +242,7 @@ class Modelling(QObject):
 
     def own_terms(self) -> dict[str, OwnTerm]:
         """The user's saved terms by name; files that are none are told."""
-        found, problems = own_terms(application_folder("terms"))
+        found, problems = TERM_FILES.load_all(application_folder("terms"))
         for problem in problems:
             self._refused(problem)
         return found
@@ -260,10 +259,8 @@ class Modelling(QObject):
         }
         try:
             own = OwnTerm.model_validate({**ground.own.model_dump(), "name": name.strip(), "parameters": said})
-            path, text = term_file(own, application_folder("terms"))
-            path.parent.mkdir(parents=True, exist_ok=True)
-            write_text(path, text)
-        except (ValueError, OSError) as error:
+            path = TERM_FILES.save(own, own.name, application_folder("terms"))
+        except ValueError as error:
             self._refused(str(error))
             return None
         self.session.noticed.emit(f"Saved the term {own.name} as {path.name} in {path.parent}.", "word")

@@ -12,9 +12,9 @@ from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.modelling import Modelling
 from curvesieve.app.session.worker import Worker
 from curvesieve.core.errors import InputError
+from curvesieve.core.files import remove_left_over_parts, stamp
 from curvesieve.core.steps.reference_lines import add_tables
 from curvesieve.core.study import Study, load_study, save_study
-from curvesieve.core.study.files import remove_left_over_parts, stamp
 from curvesieve.core.study.store import SUFFIX
 
 

@@ -138,7 +138,7 @@ def settle_garbage() -> None:
 
 def _look_behind(window: Window) -> None:
     """After the first picture: what earlier runs left (copies to be recovered, parts of files), and garbage again."""
-    from curvesieve.core.study.files import remove_left_over_parts
+    from curvesieve.core.files import remove_left_over_parts
 
     window.session.jobs.release()
     settle_garbage()

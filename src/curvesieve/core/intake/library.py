@@ -2,48 +2,21 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
-from pathlib import Path
 
-from pydantic import ValidationError
-
-from curvesieve.core.errors import InputError
 from curvesieve.core.formats import Table
 from curvesieve.core.intake.pattern import Pattern, fitting, guess
+from curvesieve.core.named_files import NamedFiles
 
-SUFFIX = ".pattern.json"
-_MAX_BYTES = 2**20
-
-
-def save_pattern(pattern: Pattern, folder: Path) -> Path:
-    """Writes a pattern under its name, in the place of an older one of that name; raises InputError with the reason."""
-    slug = re.sub(r"[^\w-]+", "-", pattern.name).strip("-")
-    if not slug:
-        raise InputError("A pattern needs a name with a letter or a number in it.")
-    path = folder / f"{slug}{SUFFIX}"
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        path.write_text(pattern.model_dump_json(indent=1) + "\n", encoding="utf-8")
-    except OSError as error:
-        raise InputError(f"{path.name} cannot be written to {folder}: {error.strerror or error}.") from error
-    return path
-
-
-def load_patterns(folder: Path) -> tuple[list[Pattern], list[str]]:
-    """The saved patterns, the newest first, and a sentence for each file that is none."""
-    patterns, problems = [], []
-    try:
-        paths = sorted(folder.glob(f"*{SUFFIX}"), key=lambda path: path.stat().st_mtime, reverse=True)
-    except OSError:
-        return [], []
-    for path in paths:
-        try:
-            with path.open("rb") as file:
-                patterns.append(Pattern.model_validate_json(file.read(_MAX_BYTES)))
-        except (ValidationError, OSError):
-            problems.append(f"The reading pattern {path.name} in {folder} is damaged; save it anew or remove it.")
-    return patterns, problems
+PATTERN_FILES = NamedFiles(
+    "reading pattern",
+    ".pattern.json",
+    Pattern.model_validate,
+    lambda pattern: pattern.model_dump(mode="json"),
+    lambda pattern: pattern.name,
+    lambda pattern, name: pattern.model_copy(update={"name": name}),
+)
+"""Patterns that users keep; the newest that fits a file is put to it."""
 
 
 def recognise(table: Table, saved: Sequence[Pattern]) -> tuple[Table, Pattern]:

@@ -2,22 +2,16 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
 import math
-import re
 from functools import lru_cache
-from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from curvesieve.core.errors import FormulaError, InputError
+from curvesieve.core.errors import FormulaError
 from curvesieve.core.formula import parse
 from curvesieve.core.models.term import Parameter, PeakShape, Term
-
-SUFFIX = ".term.json"
-_MAX_BYTES = 200_000
+from curvesieve.core.named_files import NamedFiles
 
 
 class OwnParameter(BaseModel):
@@ -88,51 +82,13 @@ def own_formula(text: str, variable: str = "x", old: OwnTerm | None = None) -> O
     return OwnTerm(formula=text, variable=variable, parameters=kept)
 
 
-def read_term(path: Path) -> OwnTerm:
-    """A term from its JSON file; raises InputError, which says what is wrong with it."""
-    try:
-        content = path.read_bytes()
-        if len(content) > _MAX_BYTES:
-            raise InputError(f"{path.name} is too large for a term; at most {_MAX_BYTES // 1000} kB are read.")
-        found = OwnTerm.model_validate(json.loads(content))
-    except OSError as error:
-        raise InputError(f"{path.name} cannot be read: {error.strerror or error}.") from error
-    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
-        raise InputError(f"{path.name} is no JSON file: {error}.") from error
-    except ValidationError as error:
-        fault = error.errors()[0]
-        where = ".".join(str(part) for part in fault["loc"])
-        said = fault["msg"].removeprefix("Value error, ")
-        raise InputError(f"{path.name} is no term: {where + ': ' if where else ''}{said}.") from error
-    return found if found.name else found.model_copy(update={"name": path.name.removesuffix(SUFFIX)})
+def _dumped(own: OwnTerm) -> Any:
+    return own.model_dump(mode="json", exclude_none=True)
 
 
-def own_terms(folder: Path) -> tuple[dict[str, OwnTerm], list[str]]:
-    """The terms saved in a folder by name, and a sentence for each file that is none."""
-    terms, problems = {}, []
-    for path in sorted(folder.glob(f"*{SUFFIX}")):
-        try:
-            found = read_term(path)
-            terms[found.name] = found
-        except InputError as error:
-            problems.append(str(error))
-    return terms, problems
+def _named(own: OwnTerm, name: str) -> OwnTerm:
+    return own.model_copy(update={"name": name})
 
 
-def term_file(own: OwnTerm, folder: Path) -> tuple[Path, str]:
-    """Where a named term is saved, and the text of its file; raises InputError for a name without a letter."""
-    slug = re.sub(r"[^\w-]+", "-", own.name).strip("-")
-    if not slug:
-        raise InputError("A term needs a name with a letter or a number in it.")
-    path = folder / f"{slug}{SUFFIX}"
-    if path.exists() and _name_in(path) != own.name:  # “a b” and “a-b” are two terms
-        path = folder / f"{slug}-{hashlib.sha256(own.name.encode()).hexdigest()[:6]}{SUFFIX}"
-    return path, own.model_dump_json(indent=1, exclude_none=True) + "\n"
-
-
-def _name_in(path: Path) -> str | None:
-    """The name of the term in a file; None where it holds none."""
-    try:
-        return read_term(path).name
-    except InputError:
-        return None
+TERM_FILES = NamedFiles("term", ".term.json", OwnTerm.model_validate, _dumped, lambda own: own.name, _named)
+"""Terms that users keep and hand on."""

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
+from curvesieve.core.named_files import NamedFiles
 from curvesieve.core.rules import Slot
 from curvesieve.core.shapes import Shape
 from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step, parse_step
@@ -121,12 +122,11 @@ class Sieve:
     @classmethod
     def load(cls, path: str | Path) -> Sieve:
         """The sieve of a JSON file."""
-        try:
-            return cls.parse(json.loads(Path(path).read_text(encoding="utf-8")))
-        except OSError as error:
-            raise InputError(f"{path} cannot be read: {error.strerror}.") from error
-        except ValueError as error:
-            raise InputError(f"{path}: {error}") from error
+        return SIEVE_FILES.load(Path(path))
+
+
+SIEVE_FILES = NamedFiles("sieve", ".sieve.json", Sieve.parse, Sieve.to_json)
+"""Sieves that users keep and hand on."""
 
 
 def through(slot: StepSlot, curve: Curve, others: Others = ALONE) -> Trail:

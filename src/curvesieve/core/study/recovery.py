@@ -16,8 +16,8 @@ from pathlib import Path
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from curvesieve.core.errors import InputError
+from curvesieve.core.files import is_running, write_bytes
 from curvesieve.core.study.document import Document
-from curvesieve.core.study.files import is_running, write_bytes
 from curvesieve.core.study.store import array_bytes, study_of
 from curvesieve.core.study.study import Study
 

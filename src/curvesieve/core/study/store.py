@@ -15,8 +15,8 @@ from pydantic import ValidationError
 
 from curvesieve.core.curve import Floats, frozen
 from curvesieve.core.errors import InputError
+from curvesieve.core.files import remove_left_over_parts, write_whole
 from curvesieve.core.study.document import SCHEMA_VERSION, Document, FitEntry
-from curvesieve.core.study.files import remove_left_over_parts, write_whole
 from curvesieve.core.study.migrations import migrated
 from curvesieve.core.study.study import Study
 

@@ -20,16 +20,18 @@ from curvesieve.app.widgets.fold import FoldButton
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.steps import Caught, Sieve, Step, Trail
-from curvesieve.core.steps.sieve import Sieved
+from curvesieve.core.steps.sieve import SIEVE_FILES, Sieved
 from curvesieve.core.study import CurveEntry, FromRecord, edits
 from curvesieve.core.study.passing import recorded, source_problem
-from curvesieve.core.study.sieves import SUFFIX, save_by_name, save_sieve, saved_sieves
 from curvesieve.core.study.study import Named
 
 
 def sieves_folder() -> Path:
     """Where sieves saved by name lie."""
     return application_folder("sieves")
+
+
+_SIEVES = f"Sieves (*{SIEVE_FILES.suffix} *.json)"
 
 
 class RecordedCard(Card):
@@ -232,7 +234,7 @@ class SieveColumn(QWidget):
             ("Write this sieve to a file…", self._ask_write if study.slots(entry.id) else None),
             ("Open a sieve file…", self._ask_open),
         ]
-        saved = saved_sieves(sieves_folder())
+        saved = SIEVE_FILES.paths(sieves_folder())
         if saved:
             rows.append(("", None))
         rows += [(f"Apply “{name}”", partial(self.apply_file, path)) for name, path in saved.items()]
@@ -272,12 +274,12 @@ class SieveColumn(QWidget):
     def _ask_save(self) -> None:
         name, ok = QInputDialog.getText(self, "Save this sieve", "Name")
         if ok:
-            self._save(lambda sieve: save_by_name(sieve, name, sieves_folder()))
+            self._save(lambda sieve: SIEVE_FILES.save(sieve, name, sieves_folder()))
 
     def _ask_write(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write this sieve", f"sieve{SUFFIX}", f"Sieves (*{SUFFIX} *.json)")
+        name, _ = QFileDialog.getSaveFileName(self, "Write this sieve", f"sieve{SIEVE_FILES.suffix}", _SIEVES)
         if name:
-            self._save(lambda sieve: save_sieve(sieve, Path(name)))
+            self._save(lambda sieve: SIEVE_FILES.write(sieve, Path(name)))
 
     def _save(self, write: Callable[[Sieve], object]) -> None:
         try:
@@ -288,7 +290,7 @@ class SieveColumn(QWidget):
         self.session.noticed.emit("Saved the sieve. It is an open JSON file that anybody can apply.", "word")
 
     def _ask_open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open a sieve", "", f"Sieves (*{SUFFIX} *.json)")
+        name, _ = QFileDialog.getOpenFileName(self, "Open a sieve", "", _SIEVES)
         if name:
             self.apply_file(Path(name))
 

@@ -105,10 +105,10 @@ class Tray(QObject):
         ended: Callable[[], None] = lambda: None,
     ) -> None:
         def run(ticket: Ticket) -> tuple[list[Waiting], list[str]]:
-            from curvesieve.core.intake.library import load_patterns
+            from curvesieve.core.intake.library import PATTERN_FILES
 
-            saved, problems = load_patterns(patterns_folder())
-            return work(ticket, saved), problems
+            saved, problems = PATTERN_FILES.load_all(patterns_folder(), newest_first=True)
+            return work(ticket, list(saved.values())), problems
 
         def done(result: tuple[list[Waiting], list[str]]) -> None:
             ended()
@@ -318,14 +318,14 @@ class Tray(QObject):
 
     def save_pattern(self, name: str) -> None:
         """Saves the pattern of the file in hand by name, to be applied to the next file of its kind."""
-        from curvesieve.core.intake.library import save_pattern
+        from curvesieve.core.intake.library import PATTERN_FILES
 
         shown = self.shown
         if shown is None or shown.pattern is None:
             return
         pattern = shown.pattern.model_copy(update={"name": name.strip()})
         try:
-            save_pattern(pattern, patterns_folder())
+            PATTERN_FILES.save(pattern, pattern.name, patterns_folder())
         except InputError as error:
             self.noticed.emit(str(error), "problem")
             return

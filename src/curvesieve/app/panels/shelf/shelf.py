@@ -78,7 +78,7 @@ class Shelf(QWidget):
         self.filter.setClearButtonEnabled(True)
         self.filter.textChanged.connect(self._filter_changed)
         self.model = ShelfModel(session)
-        self.model.moved.connect(self.move)
+        self.model.moved.connect(self.move_into)
         self.list = _List()
         self.list.setObjectName("shelf")
         self.list.setAccessibleName("families and curves")
