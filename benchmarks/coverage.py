@@ -15,6 +15,7 @@ from curvesieve.core.fitting import fit
 from curvesieve.core.fitting.prediction import coverage as factor
 from curvesieve.core.fitting.problem import state_problem
 from curvesieve.core.fitting.profile import profile_intervals
+from curvesieve.core.fitting.request import Request
 from curvesieve.core.formula import evaluate
 from curvesieve.core.models import TERMS, formula_sum
 
@@ -75,7 +76,7 @@ def counted(slug: str) -> tuple[dict[str, float], dict[str, float], int]:
             held[name] += abs(p.value - value) <= k * (p.u or 0.0)
         if run % _EVERY == 0:
             profiles += 1
-            problem = state_problem(formula_sum(term.formula), x, y, None, truth)
+            problem = state_problem(formula_sum(term.formula), x, y, None, Request(truth))
             for interval in profile_intervals(problem, result):
                 profiled[interval.name] += interval.low <= truth[interval.name] <= interval.high
     done = RUNS - failed
@@ -94,7 +95,7 @@ def hard_counted(case: str, runs: int = HARD_RUNS) -> tuple[dict[str, float], in
         y = clean + rng.normal(0, noise, x.size)
         try:
             result = fit(text, x, y, u, start=truth, scaled=not known)
-            found = profile_intervals(state_problem(law, x, y, u, truth), result)
+            found = profile_intervals(state_problem(law, x, y, u, Request(truth)), result)
         except ValueError:
             refused += 1
             continue

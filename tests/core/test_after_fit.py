@@ -18,6 +18,7 @@ from curvesieve.core.fitting.fits import stated
 from curvesieve.core.fitting.prediction import fitted
 from curvesieve.core.fitting.problem import state_problem
 from curvesieve.core.fitting.profile import bootstrap, profile_intervals
+from curvesieve.core.fitting.request import Request
 from curvesieve.core.fitting.residuals import histogram, residual_check
 from curvesieve.core.fitting.straighten import STRAIGHTENINGS, own_axes, straighten
 from curvesieve.core.fitting.writing import as_latex, as_script, as_table, as_text
@@ -35,7 +36,7 @@ H3_B = np.array([-0.171, -0.169, -0.166, -0.159, -0.164, -0.165, -0.156, -0.157,
 def problem_of(text, x, y, start, u=None, **more):
     model = formula_sum(text)
     result = fit(text, x, y, u, start=start, **more)
-    return state_problem(model, x, y, u, start), result
+    return state_problem(model, x, y, u, Request(start)), result
 
 
 def test_gum_h3_to_all_printed_digits():
@@ -207,7 +208,7 @@ def test_bootstrap_agrees_with_theory_on_a_line():
     again = bootstrap(problem, result)
     np.testing.assert_array_equal(made.samples, again.samples)
     with pytest.raises(InputError, match="needs the squared loss"):
-        profile_intervals(state_problem(problem.model, x, y, u, {"a": 0, "b": 0}, loss="huber"), result)
+        profile_intervals(state_problem(problem.model, x, y, u, Request({"a": 0, "b": 0}, loss="huber")), result)
 
 
 def test_runs_and_histogram():
@@ -323,7 +324,7 @@ def test_copies_hold_the_numbers_and_the_script_repeats_the_fit(tmp_path):
             t = np.linspace(0, 9, 50)
             noisy = 2 * np.exp(-0.3 * t) + np.minimum(1, t) + rng.normal(0, 0.02, 50)
             start = fit(text, t, noisy, start=data, loss="soft_l1")
-            wanted = state_problem(formula_sum(text), t, noisy, None, data, loss="soft_l1")
+            wanted = state_problem(formula_sum(text), t, noisy, None, Request(data, loss="soft_l1"))
         script = tmp_path / "again.py"
         script.write_text(as_script(wanted, start), encoding="utf-8")
         run = subprocess.run([sys.executable, str(script)], capture_output=True, text=True, check=True)

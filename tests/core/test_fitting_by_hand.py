@@ -15,6 +15,7 @@ from curvesieve.core.fitting.bounded import Rule
 from curvesieve.core.fitting.compare import Candidate, compare
 from curvesieve.core.fitting.prediction import fitted
 from curvesieve.core.fitting.problem import state_problem
+from curvesieve.core.fitting.request import Request
 from curvesieve.core.fitting.residuals import histogram, residual_check
 from curvesieve.core.fitting.writing import as_script
 from curvesieve.core.models import Model, formula_sum, term_of
@@ -234,7 +235,7 @@ def test_questions_to_a_parabola_have_closed_answers():
     rng = np.random.default_rng(6)
     y = 5 - 0.5 * (X - 4) ** 2 + rng.normal(0, 0.1, X.size)
     text = "a + b*x + c*x^2"
-    problem = state_problem(formula_sum(text), X, y, None, {"a": 0, "b": 0, "c": 0})
+    problem = state_problem(formula_sum(text), X, y, None, Request({"a": 0, "b": 0, "c": 0}))
     on = fitted(problem, cs.fit(text, X, y, start={"a": 0, "b": 0, "c": 0}))
     a, b, c = (on.result.values[name] for name in "abc")
     cov = np.array(on.result.covariance)
@@ -339,7 +340,7 @@ def test_the_script_repeats_the_fit_whatever_the_loss(loss, scale):
     text, start = "a*exp(-k*x) + c", {"a": 1.5 * scale, "k": 0.6, "c": scale}
     for hold, bounds in (((), None), (("c",), None), ((), {"k": (0.5, 2.0)})):
         found = cs.fit(text, X, y, start=start, loss=loss, hold=hold, bounds=bounds)
-        problem = state_problem(formula_sum(text), X, y, None, start, hold, bounds or {}, loss)
+        problem = state_problem(formula_sum(text), X, y, None, Request(start, hold, bounds or {}, loss=loss))
         rows = _run(as_script(problem, found))
         for name, p in found.parameters.items():
             assert float(rows[name][0]) == pytest.approx(p.value, rel=2e-3 if loss == "absolute" else 1e-4), (

@@ -11,6 +11,7 @@ from scipy.stats import norm, t
 from curvesieve.core.fitting import fit
 from curvesieve.core.fitting.problem import state_problem
 from curvesieve.core.fitting.profile import profile_intervals
+from curvesieve.core.fitting.request import Request
 from curvesieve.core.models import formula_sum
 
 
@@ -29,7 +30,7 @@ def test_every_end_lies_where_a_slow_search_finds_the_limit(case):
     held = 0
     for seed in range(12):
         law, truth, x, y, u, result = _drawn(case, seed)
-        found = profile_intervals(state_problem(law, x, y, u, truth), result)
+        found = profile_intervals(state_problem(law, x, y, u, Request(truth)), result)
         dof = x.size - len(truth)
         k = t.ppf(0.975, dof) if u is None else norm.ppf(0.975)
         weight = 1.0 if u is None else 1 / u
@@ -65,7 +66,7 @@ def test_an_end_that_does_not_exist_is_open():
     x = np.array([0.0, 1, 2, 3, 4, 5, 6, 7])
     y = np.array([0.0, 1.9, 1.9, 2.05, 1.95, 2.1, 1.9, 2.0])
     text, start = "a*(1 - exp(-k*x))", {"a": 2.0, "k": 2.0}
-    problem = state_problem(formula_sum(text), x, y, None, start)
+    problem = state_problem(formula_sum(text), x, y, None, Request(start))
     found = {i.name: i for i in profile_intervals(problem, fit(text, x, y, start=start))}
     assert found["k"].high == math.inf
     assert 1 < found["k"].low < 6
@@ -78,7 +79,7 @@ def test_an_interval_ends_on_a_bound_that_cuts_it():
     bounds = {"b": (0.0, None)}
     result = fit("a + b*x", x, y, start={"a": 0.0, "b": 0.05}, bounds=bounds)
     law = formula_sum("a + b*x")
-    problem = state_problem(law, x, y, None, {"a": 0.0, "b": 0.05}, (), bounds)
+    problem = state_problem(law, x, y, None, Request({"a": 0.0, "b": 0.05}, bounds=bounds))
     interval = {i.name: i for i in profile_intervals(problem, result)}["b"]
     assert interval.low == 0.0
     assert interval.high > result.parameters["b"].value

@@ -10,6 +10,7 @@ from scipy.optimize import least_squares
 from curvesieve.core.fitting import fit
 from curvesieve.core.fitting.problem import state_problem
 from curvesieve.core.fitting.profile import profile_intervals
+from curvesieve.core.fitting.request import Request
 from curvesieve.core.fitting.solver import TUNING
 from curvesieve.core.formula import compile_formula, parse
 from curvesieve.core.models import formula_sum
@@ -64,7 +65,7 @@ def test_values_and_uncertainties_of_two_hundred_fits(text):
         ours = fit(text, x, y, u, start=start)
         assert ours.converged, (seed, ours.message)
         # "Converged" must be true at the values that are given, also after a last step that was not looked at.
-        r, j = state_problem(formula_sum(text), x, y, u, start).both(np.array(list(ours.values.values())))
+        r, j = state_problem(formula_sum(text), x, y, u, Request(start)).both(np.array(list(ours.values.values())))
         assert (np.abs(j @ r) <= 1e-6 * np.linalg.norm(j, axis=1) * np.linalg.norm(r)).all(), seed
         for name, p in theirs.params.items():
             assert ours.parameters[name].value == pytest.approx(p.value, rel=1e-6, abs=1e-8), (seed, name)
@@ -79,7 +80,7 @@ def test_profile_intervals_of_some_of_them(text):
     for seed in range(4):
         x, y, u, start, minimizer, theirs = made(text, seed)
         ours = fit(text, x, y, u, start=start)
-        problem = state_problem(formula_sum(text), x, y, u, start)
+        problem = state_problem(formula_sum(text), x, y, u, Request(start))
         known = lmfit.conf_interval(minimizer, theirs, sigmas=[0.95])
         for interval in profile_intervals(problem, ours):
             low, _, high = (value for _, value in known[interval.name])

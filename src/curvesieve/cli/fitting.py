@@ -17,7 +17,8 @@ if TYPE_CHECKING:
 
 def fit_file(options: argparse.Namespace) -> int:
     from curvesieve.core import units
-    from curvesieve.core.fitting import fit
+    from curvesieve.core.fitting.fits import fit_asked
+    from curvesieve.core.fitting.request import Request
     from curvesieve.core.formats import read
     from curvesieve.core.formula import understood_variable
     from curvesieve.core.models import OwnTerm, is_known, term_of
@@ -26,20 +27,18 @@ def fit_file(options: argparse.Namespace) -> int:
     curve = chosen_curve(record, options)
     said = options.variable or ("x" if is_known(options.model) else understood_variable(options.model, curve.x_label))
     variables = tuple(name.strip() for name in said.split(","))
-    result = fit(
-        options.model,
-        several(record, options, variables, len(curve)) if len(variables) > 1 else curve.x,
-        curve.y,
-        curve.u,
-        start=dict(assignment(text, "--start") for text in options.start) or None,
+    request = Request(
+        start=dict(assignment(text, "--start") for text in options.start),
         hold=[name for text in options.hold for name in text.split(",") if name],
         bounds={name: limits(text, f"--bound {name}") for name, text in map(split_assignment, options.bound)},
         ties=dict(split_assignment(text) for text in options.tie),
         loss=options.loss,
-        variable=variables if len(variables) > 1 else variables[0],
         weights=options.weights,
         scaled=not options.as_is,
     )
+    alone = len(variables) == 1
+    x = curve.x if alone else several(record, options, variables, len(curve))
+    result = fit_asked(options.model, x, curve.y, curve.u, request, variables[0] if alone else variables)
     unit_of: dict[str, str] = {}
     inner: tuple[str, ...] = ()
     if len(variables) == 1:

@@ -13,7 +13,8 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.bounded import MOST_EVALUATIONS
 from curvesieve.core.fitting.following import following_from
-from curvesieve.core.fitting.problem import Bounds, Problem, state_problem, stated_bounds, weighing
+from curvesieve.core.fitting.problem import Problem, state_problem, stated_bounds, weighing
+from curvesieve.core.fitting.request import Bounds, Request
 from curvesieve.core.fitting.result import FitResult, FittedParameter
 from curvesieve.core.fitting.solver import Solution, on_bound, solve
 from curvesieve.core.fitting.uncertainty import covariance, statistics
@@ -57,12 +58,25 @@ def fit(
     in the result's `follows`, as a peak's area is.
     Raises InputError when something given is wrong; a fit that does not converge says so in its result.
     """
+    request = Request(start or {}, hold, bounds or {}, ties or {}, loss, weights, scaled)
+    return fit_asked(model, x, y, u, request, variable)
+
+
+def fit_asked(
+    model: str,
+    x: ArrayLike,
+    y: ArrayLike,
+    u: ArrayLike | None,
+    request: Request,
+    variable: str | tuple[str, ...] | None = None,
+) -> FitResult:
+    """`fit`, with what is asked as one value."""
     if variable is None:
         variable = "x" if is_known(model) else understood_variable(model)
     variables = (variable,) if isinstance(variable, str) else tuple(variable)
     xs, ys = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
-    us = weighing(weights, ys, None if u is None else np.asarray(u, dtype=np.float64))
-    if not scaled and us is None:
+    us = weighing(request.weights, ys, None if u is None else np.asarray(u, dtype=np.float64))
+    if not request.scaled and us is None:
         raise InputError("scaled=False takes u as it is, but no u is given.")
     term = term_of(model, (float(np.min(xs)), float(np.max(xs)))) if is_known(model) and xs.size else None
     if term is not None and term.over_peaks:
@@ -70,15 +84,15 @@ def fit(
     summed = formula_sum(term.formula, (term.variable,)) if term else formula_sum(model, variables)
     if term is None:
         _must_vary(summed, model, variables)
-    starts = dict(start or {})
+    starts = dict(request.start)
     readable = xs.ndim == 1 and xs.shape == ys.shape and bool(np.isfinite(xs).all() and np.isfinite(ys).all())
     if term and term.has_rule and readable:
         starts = term.start_values(Data(xs, ys)) | starts
-    limits = stated_bounds(bounds)
-    sought = [name for name in summed.names if name not in {*starts, *hold, *(ties or {})}]
+    limits = stated_bounds(request.bounds)
+    sought = [name for name in summed.names if name not in {*starts, *request.hold, *request.ties}]
     starts = _within(dict.fromkeys(sought, 1.0), limits) | starts
-    problem = state_problem(summed, xs, ys, us, starts, hold, limits, loss, ties)
-    said = _Said(model, weights, scaled, _limits_of(term, limits))
+    problem = state_problem(summed, xs, ys, us, replace(request, start=starts, bounds=limits))
+    said = _Said(model, request.weights, request.scaled, _limits_of(term, limits))
     found = searched(problem, said, sought) if sought else _solved(problem, said)
     return found if term is None else found.model_copy(update={"follows": following_from(term, found)})
 
@@ -159,7 +173,8 @@ def stated(model: Model, curve: Curve) -> tuple[Problem, _Said]:
     if not model.scaled and u is None:
         raise InputError("This curve has no u that could be taken as it is; let u be scaled by the scatter.")
     bounds = model.bounds
-    problem = state_problem(model.sum, used.x, used.y, u, model.start, model.held, bounds, model.loss, model.ties)
+    request = Request(model.start, model.held, bounds, model.ties, model.loss)
+    problem = state_problem(model.sum, used.x, used.y, u, request)
     limits = {p.full_name(q.name): (q.lower, q.upper) for p in model.terms for q in p.term.parameters}
     limits = {name: _open_sides(pair, bounds.get(name)) for name, pair in limits.items()}
     limits = {name: pair for name, pair in limits.items() if np.isfinite(pair).any()}

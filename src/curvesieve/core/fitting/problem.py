@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from curvesieve.core.errors import InputError, counted, nearest
+from curvesieve.core.fitting.request import Bounds, Request
 from curvesieve.core.fitting.ties import NO_TIES, Ties, state_ties
 from curvesieve.core.models import FormulaSum
 
@@ -89,9 +90,6 @@ class Problem:
         return stacked
 
 
-Bounds = Mapping[str, tuple[float | None, float | None]]
-
-
 def stated_bounds(bounds: Bounds | None) -> dict[str, tuple[float, float]]:
     """Bounds as pairs of numbers, an end of None being open. Raises InputError for what is no pair of numbers."""
     found = {}
@@ -107,17 +105,7 @@ def stated_bounds(bounds: Bounds | None) -> dict[str, tuple[float, float]]:
     return found
 
 
-def state_problem(
-    model: FormulaSum,
-    x: Floats,
-    y: Floats,
-    u: Floats | None,
-    start: Mapping[str, float],
-    hold: Collection[str] = (),
-    bounds: Bounds | None = None,
-    loss: str = "squared",
-    ties: Mapping[str, str] | None = None,
-) -> Problem:
+def state_problem(model: FormulaSum, x: Floats, y: Floats, u: Floats | None, request: Request) -> Problem:
     """Checks names, shapes, numbers, bounds and ties, and raises InputError with the first thing that is wrong.
 
     The start of a tied parameter is worked out; one that is given is not looked at.
@@ -126,7 +114,8 @@ def state_problem(
     y = np.ascontiguousarray(y, dtype=np.float64)
     u = None if u is None else np.broadcast_to(np.asarray(u, dtype=np.float64), y.shape)
     _check_data(model, rows, y, u)
-    limits, ties = stated_bounds(bounds), dict(ties or {})
+    start, hold, loss = request.start, request.hold, request.loss
+    limits, ties = stated_bounds(request.bounds), dict(request.ties)
     names = list(model.names)
     if not names:
         raise InputError(
