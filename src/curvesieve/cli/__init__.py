@@ -9,7 +9,7 @@ from typing import Any
 
 from curvesieve.core.errors import InputError
 
-_COMMANDS = ("demo", "read", "fit", "pass", "steps", "terms")
+_COMMANDS = ("demo", "read", "fit", "pass", "run", "steps", "terms")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -53,6 +53,15 @@ def _parser() -> argparse.ArgumentParser:
     through.add_argument("--out", metavar="FILE.csv", help="write x, y, u and flag of what passed")
     through.add_argument("--json", action="store_true")
 
+    run = commands.add_parser("run", help="compute a study afresh and write its ledger; the study stays as it is")
+    run.add_argument("study", metavar="STUDY.sieve")
+    run.add_argument("--recipe", metavar="R.json", help="a saved recipe, in place of what the study does to its curves")
+    run.add_argument(
+        "--files", nargs="+", default=[], metavar="FILE", help="files that join a family, done as its last"
+    )
+    run.add_argument("--family", metavar="NAME", help="the family that the files join, or that the ledger is of")
+    run.add_argument("--out", metavar="FILE", help="ledger.csv, .xlsx or .json (else a table is printed)")
+
     for name, what in (("steps", "every step of a sieve with its fields"), ("terms", "every term of the library")):
         commands.add_parser(name, help=f"list {what}").add_argument("--json", action="store_true")
     return parser
@@ -82,6 +91,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
                 from curvesieve.cli.passing import pass_file
 
                 return pass_file(options)
+            case "run":
+                from curvesieve.cli.running import run_study
+
+                return run_study(options)
             case "steps" | "terms":
                 from curvesieve.cli.listing import list_steps, list_terms
 

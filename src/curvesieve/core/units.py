@@ -138,6 +138,16 @@ def in_base(unit: str) -> InBase:
     return InBase(factor, offset, tuple(sorted((base, power) for base, power in powers.items() if power)))
 
 
+ARBITRARY = ("counts", "count", "cts", "a.u.", "arb. u.", "arb. units", "arb.unit", "")
+"""Scales without a size of their own: numbers in one of them mean what they mean in another."""
+
+
+def alike(unit: str, other: str) -> bool:
+    """Whether numbers in one unit mean the same in the other: ``cm-1`` and ``1/cm``, or two arbitrary scales."""
+    one, two = unit.strip(), other.strip()
+    return one == two or in_base(one) == in_base(two) or (one in ARBITRARY and two in ARBITRARY)
+
+
 def has_own_zero(unit: str) -> bool:
     """Whether a unit counts from a zero of its own, as °C does: its numbers have differences, but no ratios or sums."""
     return in_base(unit).offset != 0

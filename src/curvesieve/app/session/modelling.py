@@ -10,10 +10,10 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.session.desk import Desk
-from curvesieve.app.session.folders import application_folder
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
+from curvesieve.core.folders import application_folder
 from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.models.own import TERM_FILES, OwnParameter
 from curvesieve.core.study import FitEntry, Study, edits

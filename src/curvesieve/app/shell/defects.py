@@ -12,8 +12,8 @@ from types import TracebackType
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from curvesieve.app.session.folders import state_folder
 from curvesieve.app.session.session import Session
+from curvesieve.core.folders import state_folder
 
 log = logging.getLogger("curvesieve")
 _LOG_BYTES = 2**20

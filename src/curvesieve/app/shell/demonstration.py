@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from curvesieve.app.session.desk import View
-from curvesieve.app.session.folders import application_folder
 from curvesieve.app.session.session import Session
+from curvesieve.core.folders import application_folder
 from curvesieve.core.study import Study, load_study
 from curvesieve.demo import EXAMPLE, STUDY_NAME
 

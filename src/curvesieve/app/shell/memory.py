@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QSize
 
-from curvesieve.app.session.folders import state_folder
+from curvesieve.core.folders import state_folder
 
 _MOST_RECENT = 8
 

@@ -8,10 +8,10 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from curvesieve.app.session.folders import state_folder
 from curvesieve.app.session.session import Session
 from curvesieve.app.session.worker import Worker
 from curvesieve.core.errors import InputError
+from curvesieve.core.folders import state_folder
 from curvesieve.core.study import Study
 from curvesieve.core.study.recovery import Found, Keeper, left_behind, recovered, remove
 

@@ -31,7 +31,6 @@ from curvesieve.app.benches.curve.bench import CurveBench
 from curvesieve.app.benches.intake.tray import Tray
 from curvesieve.app.panels.exports import Exports
 from curvesieve.app.panels.shelf import Shelf
-from curvesieve.app.session.folders import application_folder
 from curvesieve.app.session.session import Session
 from curvesieve.app.shell.actions import study_rows, window_rows
 from curvesieve.app.shell.finder import Finder
@@ -45,6 +44,7 @@ from curvesieve.app.shell.study_files import StudyFiles
 from curvesieve.app.theme import apply_theme
 from curvesieve.app.widgets.actions import ActionRow, Actions
 from curvesieve.core.errors import counted
+from curvesieve.core.folders import application_folder
 from curvesieve.core.study.store import SUFFIX
 
 if TYPE_CHECKING:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import io
 import json
 import math
-from collections.abc import Callable, Sequence
+import re
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -119,6 +120,28 @@ def _xlsx(sheet: Sheet) -> bytes:
     file = io.BytesIO()
     book.save(file)
     return file.getvalue()
+
+
+def book_of_tables(tables: Mapping[str, Sequence[Sequence[str]]]) -> bytes:
+    """A spreadsheet with a page a table, by its title; the first row has the headings, numbers are numbers."""
+    import openpyxl
+
+    book = openpyxl.Workbook(write_only=True)
+    for i, (title, rows) in enumerate(tables.items()):
+        name = re.sub(r"[\[\]:*?/\\]", " ", title)[:25] or "ledger"
+        page = book.create_sheet(name if name not in book.sheetnames else f"{name} {i + 1}")
+        for k, row in enumerate(rows):
+            page.append([_cell(page, text, k > 0 and 0 < j < len(row) - 1) for j, text in enumerate(row)])
+    file = io.BytesIO()
+    book.save(file)
+    return file.getvalue()
+
+
+def _cell(page: Any, text: str, may_be_number: bool) -> Any:
+    try:
+        return _number_cell(page, float(text)) if may_be_number and text else _plain_cell(text)
+    except ValueError:
+        return _plain_cell(text)
 
 
 def _number_cell(page: Any, value: float) -> Any:

@@ -292,7 +292,7 @@ def set_recipe(curve_ids: Sequence[str], recipe: Recipe) -> Edit:
     def edit(study: Study) -> Study:
         chosen = set(curve_ids)
         curves = tuple(
-            curve.model_copy(update={"recipe": _fresh(recipe), "shared": (), "result": ""})
+            curve.model_copy(update={"recipe": fresh(recipe), "shared": (), "result": ""})
             if curve.id in chosen
             else curve
             for curve in study.document.curves
@@ -302,7 +302,8 @@ def set_recipe(curve_ids: Sequence[str], recipe: Recipe) -> Edit:
     return edit
 
 
-def _fresh(recipe: Recipe) -> Recipe:
+def fresh(recipe: Recipe) -> Recipe:
+    """The same recipe with new ids for its steps, so that it is told from the one that it was copied from."""
     slots = tuple(slot.model_copy(update={"id": new_id("step")}) for slot in recipe.sieve)
     return recipe.model_copy(update={"sieve": slots})
 
@@ -315,7 +316,7 @@ def copy_sieve(curve_id: str, targets: Sequence[str]) -> Edit:
         changed = {}
         for id_ in targets:
             curve = _owning(study, study.entry(id_), "sieve")
-            own = curve.recipe.model_copy(update={"sieve": _fresh(given).sieve})
+            own = curve.recipe.model_copy(update={"sieve": fresh(given).sieve})
             changed[id_] = curve.model_copy(update={"recipe": own})
         return study.with_document(curves=tuple(changed.get(curve.id, curve) for curve in study.document.curves))
 

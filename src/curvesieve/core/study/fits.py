@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from curvesieve.core.curve import Floats
+from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError, nearest
 from curvesieve.core.fitting.prediction import Band, Fitted, fitted
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.formula import parse
 from curvesieve.core.readings import fit_readings
-from curvesieve.core.recipe import fit_passed
+from curvesieve.core.recipe import fit_passed, must_work
 from curvesieve.core.study import edits
 from curvesieve.core.study.document import FitEntry
-from curvesieve.core.study.passing import sieved_curve, source_problem
+from curvesieve.core.study.many import Fitted as Fit
+from curvesieve.core.study.many import fit_many
+from curvesieve.core.study.passing import sieve_family, sieved_curve, source_problem
 from curvesieve.core.study.study import Study
 
 _BAND_POINTS = 400
@@ -76,8 +78,39 @@ def fit_curve(study: Study, curve_id: str, watch: Callable[[Floats], None] | Non
     if problem:
         raise InputError(problem)
     made = sieved_curve(study, curve_id)
-    result, readings, basis = fit_passed(study.model(curve_id), made, watch)
+    return _entry(study, curve_id, made.curve, fit_passed(study.model(curve_id), made, watch))
+
+
+def _entry(study: Study, curve_id: str, passed: Curve, found: Fit) -> FitEntry:
+    result, readings, basis = found
     return FitEntry(
-        key=study.fit_key(curve_id), result=result, readings=readings, basis=basis, passed=len(made.curve),
-        x_unit=made.curve.x_unit, y_unit=made.curve.y_unit,
+        key=study.fit_key(curve_id), result=result, readings=readings, basis=basis, passed=len(passed),
+        x_unit=passed.x_unit, y_unit=passed.y_unit,
     )  # fmt: skip
+
+
+def fit_curves(
+    study: Study, curve_ids: Sequence[str], watch: Callable[[float], None] | None = None
+) -> tuple[dict[str, FitEntry], dict[str, str]]:
+    """Fits of many curves on all cores, by id; and for those that cannot be fitted, the reason.
+
+    `watch` is told the share done and may raise to stop.
+    """
+    told = watch or (lambda share: None)
+    problems = {id_: said for id_ in curve_ids if (said := source_problem(study, id_))}
+    rest = [id_ for id_ in curve_ids if id_ not in problems]
+    made = dict(zip(rest, sieve_family(study, rest, lambda share: told(share / 2)), strict=True))
+    for id_, one in made.items():
+        try:
+            must_work(one)
+        except InputError as error:
+            problems[id_] = str(error)
+    ready = [id_ for id_ in rest if id_ not in problems]
+    jobs = [(study.model(id_), made[id_].curve, len(made[id_].recorded)) for id_ in ready]
+    fits: dict[str, FitEntry] = {}
+    for id_, found in zip(ready, fit_many(jobs, lambda share: told(0.5 + share / 2)), strict=True):
+        if isinstance(found, str):
+            problems[id_] = found
+        else:
+            fits[id_] = _entry(study, id_, made[id_].curve, found)
+    return fits, problems

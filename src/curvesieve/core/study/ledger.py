@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -138,14 +139,47 @@ def _plain(name: str, unit: str) -> str:
 
 def to_csv(ledger: Ledger) -> str:
     """The ledger by RFC 4180: units and uncertainties in the header, one row a curve, all digits."""
-    buffer = io.StringIO()
-    csv.writer(buffer).writerows(_table(ledger))
-    return buffer.getvalue()
+    return as_csv(_table(ledger))
 
 
 def to_tabs(ledger: Ledger) -> str:
     """The same, separated by tabs, as spreadsheets take it from the clipboard."""
     return "\n".join("\t".join(cell.replace("\t", " ") for cell in row) for row in _table(ledger)) + "\n"
+
+
+def all_ledgers(study: Study) -> list[Ledger]:
+    """The ledgers of all families, and of the curves that are in none, where there are any."""
+    made = [ledger_of(study, family) for family in study.document.families]
+    single = [curve.id for curve in study.document.curves if study.family_of(curve.id) is None]
+    if single:
+        made.append(ledger_of(study, Family(id="", label="single curves", curves=tuple(single))))
+    return made
+
+
+def as_table(ledgers: Sequence[Ledger]) -> list[list[str]]:
+    """One table of several ledgers with the family in front; a single one is as the window writes it."""
+    if len(ledgers) == 1:
+        return _table(ledgers[0])
+    columns: dict[tuple[ReadingKey, str], Column] = {}
+    for ledger in ledgers:
+        for column in ledger.columns:
+            columns.setdefault((column.key, column.unit), column)
+    union = tuple(_told_apart(sorted(columns.values(), key=lambda column: _place(column.key))))
+    table: list[list[str]] = []
+    for ledger in ledgers:
+        head, *rows = _table(Ledger(ledger.title, ("", ""), union, ledger.rows))
+        table = table or [["family", "curve", "condition", "unit of the condition", *head[1:]]]
+        for row, line in zip(ledger.rows, rows, strict=True):
+            value = "" if row.curve.condition is None else repr(row.curve.condition)
+            table.append([ledger.title, line[0], value, units.written(ledger.condition[1]), *line[1:]])
+    return table
+
+
+def as_csv(table: Sequence[Sequence[str]]) -> str:
+    """A table by RFC 4180."""
+    buffer = io.StringIO()
+    csv.writer(buffer).writerows(table)
+    return buffer.getvalue()
 
 
 def about_curve(study: Study, curve_id: str) -> list[tuple[str, str]]:

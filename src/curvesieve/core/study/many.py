@@ -1,4 +1,4 @@
-"""Many curves through their sieves on all cores, by processes: Python's threads would wait for each other."""
+"""Many curves through their sieves, and fitted, on all cores, by processes: Python's threads wait for each other."""
 
 from __future__ import annotations
 
@@ -11,6 +11,11 @@ from functools import cache, lru_cache
 from typing import TYPE_CHECKING, Any
 
 from curvesieve.core.curve import Curve
+from curvesieve.core.errors import InputError
+from curvesieve.core.fitting import FitResult
+from curvesieve.core.models import Model
+from curvesieve.core.reading import Basis, Reading
+from curvesieve.core.recipe import fit_read
 from curvesieve.core.steps import Caught, Sieve, Trail
 from curvesieve.core.steps.sieve import Sieved
 
@@ -20,6 +25,8 @@ if TYPE_CHECKING:
 _WORTH_IT = 200_000
 """Points times steps below which other processes cost more than they save."""
 _PIECE = 10
+_WORTH_FITTING = 3_000_000
+"""Points times parameters below which fits are done before another process has begun."""
 Job = tuple[Curve, Sieve]
 _Piece = list[tuple[dict[str, Any], str]]
 
@@ -60,6 +67,62 @@ def _told(made: Sieved, i: int, count: int, watch: Callable[[float], None] | Non
     if watch is not None:
         watch((i + 1) / count)
     return made
+
+
+FitJob = tuple[Model, Curve, int]
+"""A model, the curve that passed, and how many of its points were recorded."""
+Fitted = tuple[FitResult, tuple[Reading, ...], Basis]
+
+
+def fit_many(jobs: Sequence[FitJob], watch: Callable[[float], None] | None = None) -> list[Fitted | str]:
+    """The fits of many curves, in order; in place of one that cannot be made, the reason.
+
+    `watch` is told the share done and may raise to stop. A fit is the same to the last digit wherever it is made.
+    """
+    from concurrent.futures.process import BrokenProcessPool
+
+    work = sum(len(curve) * len(model.names) for model, curve, _ in jobs)
+    if (os.cpu_count() or 1) > 1 and len(jobs) > 1 and work >= _WORTH_FITTING:
+        try:
+            return _fitted_in_processes(jobs, watch)
+        except BrokenProcessPool:
+            _pool.cache_clear()
+    made: list[Fitted | str] = []
+    for i, job in enumerate(jobs):
+        made.append(_fit(job))
+        if watch is not None:
+            watch((i + 1) / len(jobs))
+    return made
+
+
+def _fitted_in_processes(jobs: Sequence[FitJob], watch: Callable[[float], None] | None) -> list[Fitted | str]:
+    made: list[Fitted | str] = []
+    pending: list[Future[list[Fitted | str]]] = []
+    try:
+        for at in range(0, len(jobs), _PIECE):
+            piece = [(model.model_dump_json(), _packed(curve), count) for model, curve, count in jobs[at : at + _PIECE]]
+            pending.append(_pool().submit(_fit_piece, piece))
+        for future in pending:
+            made += future.result()
+            if watch is not None:
+                watch(len(made) / len(jobs))
+    except BaseException:
+        for future in pending:
+            future.cancel()
+        raise
+    return made
+
+
+def _fit_piece(piece: list[tuple[str, dict[str, Any], int]]) -> list[Fitted | str]:
+    """In the other process."""
+    return [_fit((Model.model_validate_json(model), Curve(**fields), count)) for model, fields, count in piece]
+
+
+def _fit(job: FitJob) -> Fitted | str:
+    try:
+        return fit_read(*job)
+    except InputError as error:
+        return str(error)
 
 
 @cache

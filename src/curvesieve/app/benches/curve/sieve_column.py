@@ -13,12 +13,12 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QVBoxLayout,
 from curvesieve.app.benches.curve.step_card import DRAG_TYPE, MeshRow, StepCard
 from curvesieve.app.benches.curve.step_list import StepList
 from curvesieve.app.session.desk import RECORDED
-from curvesieve.app.session.folders import application_folder
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import Card, Elided, button, label
 from curvesieve.app.widgets.fold import FoldButton
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.folders import application_folder
 from curvesieve.core.steps import Caught, Sieve, Step, Trail
 from curvesieve.core.steps.sieve import SIEVE_FILES, Sieved
 from curvesieve.core.study import CurveEntry, FromRecord, edits

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from curvesieve.app.session.folders import application_folder
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.core.errors import InputError
+from curvesieve.core.folders import application_folder
 from curvesieve.core.record import Record, Source
 
 if TYPE_CHECKING:  # the readers are loaded when the first file comes, not with the window

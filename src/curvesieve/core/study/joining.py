@@ -1,0 +1,156 @@
+"""Tomorrow's files: curves that join a family and are done as its last ones were."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from curvesieve.core import units
+from curvesieve.core.errors import InputError
+from curvesieve.core.formats import Table, tables
+from curvesieve.core.formats.opening import main_table
+from curvesieve.core.formats.text import Watch
+from curvesieve.core.intake.applied import apply_pattern
+from curvesieve.core.intake.condition import propose
+from curvesieve.core.intake.library import recognise
+from curvesieve.core.intake.pattern import Pattern
+from curvesieve.core.intake.take import Take
+from curvesieve.core.record import Record, Source
+from curvesieve.core.study import edits
+from curvesieve.core.study.document import CurveEntry, Family, FromRecord, RecordEntry
+from curvesieve.core.study.study import Study
+
+
+@dataclass(frozen=True)
+class Joined:
+    """A study with some curves more in a family: their ids; and a sentence for each file that could not join."""
+
+    study: Study
+    curves: tuple[str, ...]
+    problems: tuple[str, ...]
+
+
+def last_of(study: Study, family: Family) -> tuple[CurveEntry, FromRecord]:
+    """The last curve of a family that comes from a record: files that join are done as it was. Raises InputError."""
+    for id_ in reversed(family.curves):
+        entry = study.entry(id_)
+        if isinstance(entry.source, FromRecord):
+            return entry, entry.source
+    raise InputError(f"No curve of {family.label} comes from a file, so no file can be done as they were.")
+
+
+def tables_like(study: Study, family_id: str, source: Source, watch: Watch | None = None) -> list[Table]:
+    """The tables of a file that may join a family: all, where its curves are of files with several, or the main one.
+
+    Raises InputError when the file cannot be understood.
+    """
+    family = next(one for one in study.document.families if one.id == family_id)
+    _, last = last_of(study, family)
+    found = tables(source, watch)
+    return found if " · " in study.record_entry(last.record).file_name else [main_table(found)]
+
+
+def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Sequence[Pattern] = ()) -> Joined:
+    """Takes curves of tables into a family, from the channels and in the units of its last curve, under its recipe.
+
+    The condition is read off names or preambles, where that gives what the family's other curves have; otherwise it
+    stays open. `saved` are the user's reading patterns. A file that does not fit is told, and the others go on.
+    """
+    family = next(one for one in study.document.families if one.id == family_id)
+    last, source = last_of(study, family)
+    known = {study.record_entry(s.record).source for id_ in family.curves if (s := _source(study, id_)) is not None}
+    made: list[tuple[Record, Take]] = []
+    problems = []
+    for table in tables:
+        try:
+            found, pattern = recognise(table, saved)
+            record = apply_pattern(found.record, pattern).record
+            if record.source.sha256 in known:
+                raise InputError(f"{record.source.name} is in {family.label} already.")
+            made.append((record, _take_like(record, study.record_entry(source.record), source, family)))
+            known.add(record.source.sha256)
+        except InputError as error:
+            problems.append(str(error))
+    conditions = _conditions(study, family, [record for record, _ in made])
+    ids = []
+    for (record, take), condition in zip(made, conditions, strict=True):
+        study, record_id = edits.add_record(study, record)
+        entry = CurveEntry(
+            id=edits.new_id("curve"), label=_label(record, condition, last, family), condition=condition,
+            source=FromRecord(
+                record=record_id, x=take.x, y=take.y, u=take.u, x_unit=take.x_unit, y_unit=take.y_unit
+            ),
+            recipe=edits.fresh(last.recipe), shared=last.shared,
+        )  # fmt: skip
+        ids.append(entry.id)
+        study = study.with_document(curves=(*study.document.curves, entry))
+    grown = family.model_copy(update={"curves": (*family.curves, *ids)})
+    families = tuple(grown if one.id == family_id else one for one in study.document.families)
+    return Joined(study.with_document(families=families) if ids else study, tuple(ids), tuple(problems))
+
+
+def _source(study: Study, curve_id: str) -> FromRecord | None:
+    source = study.entry(curve_id).source
+    return source if isinstance(source, FromRecord) else None
+
+
+def _take_like(record: Record, old: RecordEntry, source: FromRecord, family: Family) -> Take:
+    """The channels of a record that are called as those of an older one, in the units of the older one's curve."""
+    name = record.source.name
+    if source.where is not None:
+        raise InputError(f"{name}: the curves of {family.label} are chosen rows; bring it in on the Intake bench.")
+
+    def place(index: int) -> int:
+        wanted = old.channels[index].name
+        names = [channel.name for channel in record.channels]
+        if wanted not in names:
+            raise InputError(
+                f"{name} has no channel {wanted!r}, as the curves of {family.label} have; it has {', '.join(names)}. "
+                "Bring it in on the Intake bench."
+            )
+        return names.index(wanted)
+
+    def unit(index: int, target: str) -> str:
+        was, channel = old.channels[index].unit, record.channels[place(index)]
+        if channel.unit == was:
+            return target
+        if not channel.unit.strip() or not was.strip():
+            ours, theirs = (units.shown(one) or "no unit" for one in (was, channel.unit))
+            raise InputError(
+                f"{name} has {channel.name} in {theirs}, the curves of {family.label} in {ours}. Bring it in on the "
+                "Intake bench and say what it is."
+            )
+        return target or was
+
+    take = Take(
+        place(source.x), place(source.y), None if source.u is None else place(source.u),
+        unit(source.x, source.x_unit), unit(source.y, source.y_unit),
+    )  # fmt: skip
+    try:
+        take.curve(record)
+    except InputError as error:
+        raise error if name in str(error) else InputError(f"{name}: {error}") from error
+    return take
+
+
+def _conditions(study: Study, family: Family, records: Sequence[Record]) -> list[float | None]:
+    """What the names or the preambles say, where they say of the family's own curves what is known of them."""
+    own = [(id_, source) for id_ in family.curves if (source := _source(study, id_)) is not None]
+    found = propose([*(study.record(source.record) for _, source in own), *records])
+    said = [study.entry(id_).condition for id_, _ in own]
+    agreed = found.unit == family.unit and all(
+        told is not None and known is not None and math.isclose(told, known, rel_tol=1e-9)
+        for told, known in zip(found.values, said, strict=False)
+    )
+    return list(found.values[len(own) :]) if agreed and own else [None] * len(records)
+
+
+def _label(record: Record, condition: float | None, last: CurveEntry, family: Family) -> str:
+    """Called by its condition where the last curve is, otherwise by its file."""
+    unit = units.shown(family.unit)
+    for digits in ("g", ".1f", ".0f", ".2f"):
+        by_condition = last.condition is not None and last.label == f"{last.condition:{digits}} {unit}".strip()
+        if condition is not None and by_condition:
+            return f"{condition:{digits}} {unit}".strip()
+    return record.source.name.rsplit(".", 1)[0]
