@@ -7,6 +7,7 @@ import io
 import json
 
 import numpy as np
+import openpyxl
 import pytest
 from benchmarks.many import fitted_family
 
@@ -235,6 +236,31 @@ def test_run_gives_the_windows_ledger_to_the_last_digit(demo, tmp_path, capsys):
     out = tmp_path / "ledger.csv"
     assert main(["run", str(path), "--family", family.label, "--out", str(out)]) == 0
     assert out.read_bytes().decode() == to_csv(ledger_of(study, family))
+    assert path.read_bytes() == before, "the study is as it was"
+    files = [written(tmp_path, loading)[0] for loading in (3.0, 1.5)]
+    bad = tmp_path / "bad.csv"
+    bad.write_text("a,b\n1,2\n2,3\n3,4\n")
+    out = tmp_path / "ledger.json"
+    assert main(["run", str(path), "--files", *map(str, files), str(bad), "--out", str(out)]) == 2
+    err = capsys.readouterr().err.strip().splitlines()
+    assert len(err) == 1
+    assert "bad.csv has no channel" in err[0]
+    found = json.loads(out.read_text())
+    assert [one["curve"] for one in found if one["family"] == family.label] == [
+        "0.0 wt%", "0.5 wt%", "1.0 wt%", "1.5 wt%", "2.0 wt%", "3.0 wt%", "4.0 wt%",
+    ]  # fmt: skip
+    assert all(one["state"] == "fitted" for one in found if one["family"] == family.label)
+    told = next(one for one in found if one["curve"] == "2.0 wt%")["readings"]
+    ours = study.readings(study.document.curves[EXAMPLE].id)
+    assert [(r["part"], r["symbol"], r["value"], r["u"]) for r in told if r["u"] is not None] == [
+        (r.part, r.symbol, r.value, r.u) for r in ours
+    ]
+    book = tmp_path / "ledger.xlsx"
+    assert main(["run", str(path), "--out", str(book)]) == 0
+    rows = list(openpyxl.load_workbook(book)["Raman by silver loading"].values)
+    assert rows[0][:3] == ("curve", "loading (wt%)", "P1 center (cm-1)")
+    center = next(r for r in study.readings(family.curves[0]) if (r.part, r.quantity) == (1, "center"))
+    assert rows[1][2] == center.value
 
 
 def test_run_computes_two_hundred_curves_to_the_last_digit(tmp_path, capsys):
