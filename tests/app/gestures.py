@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent
+from PyQt6.QtGui import QContextMenuEvent, QDragEnterEvent, QDropEvent, QMouseEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 
 from curvesieve.app.plotting.plot import Plot
 
@@ -114,4 +114,26 @@ def add_step(window, words: str) -> None:  # type: ignore[no-untyped-def]
     click(window.curve_bench.sieve.add)
     type_text(window.curve_bench.sieve.step_list.field, words)
     QTest.keyClick(window.curve_bench.sieve.step_list.field, Qt.Key.Key_Return)
+    QApplication.processEvents()
+
+
+def press(widget: QWidget, key: Qt.Key, keys: Qt.KeyboardModifier = PLAIN) -> None:
+    QTest.keyClick(widget, key, keys)
+    QApplication.processEvents()
+
+
+def open_menu(widget: QWidget, at: QPoint) -> QMenu:
+    """The menu that a right click brings."""
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, widget.mapToGlobal(at))
+    QApplication.sendEvent(widget, event)
+    QApplication.processEvents()
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    return menu
+
+
+def take(menu: QMenu, words: str) -> None:
+    """Clicks a row of a menu by the words that it begins with."""
+    action = next(action for action in menu.actions() if action.text().startswith(words))
+    QTest.mouseClick(menu, LEFT, PLAIN, menu.actionGeometry(action).center())
     QApplication.processEvents()

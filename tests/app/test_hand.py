@@ -30,6 +30,9 @@ from tests.app.gestures import (
     double_click,
     drag,
     drop_files,
+    open_menu,
+    press,
+    take,
     type_text,
 )
 from tests.app.gestures import place as place_on
@@ -40,28 +43,6 @@ def demo(window, tmp_path):
     w = window(build_study(tmp_path / "demo"))
     w.session.look(View(w.session.study.document.curves[EXAMPLE].id))
     return w
-
-
-def press(widget: QWidget, key: Qt.Key, keys: Qt.KeyboardModifier = PLAIN) -> None:
-    QTest.keyClick(widget, key, keys)
-    QApplication.processEvents()
-
-
-def open_menu(widget: QWidget, at: QPoint) -> QMenu:
-    """The menu that a right click brings."""
-    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, widget.mapToGlobal(at))
-    QApplication.sendEvent(widget, event)
-    QApplication.processEvents()
-    menu = QApplication.activePopupWidget()
-    assert isinstance(menu, QMenu)
-    return menu
-
-
-def take(menu: QMenu, words: str) -> None:
-    """Clicks a row of a menu by the words that it begins with."""
-    action = next(action for action in menu.actions() if action.text().startswith(words))
-    QTest.mouseClick(menu, LEFT, PLAIN, menu.actionGeometry(action).center())
-    QApplication.processEvents()
 
 
 def texts(menu: QMenu) -> list[str]:

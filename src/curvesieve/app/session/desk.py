@@ -160,6 +160,10 @@ class Desk(QObject):
         if self.view != before:
             self.view_changed.emit(before, self.view)
 
+    def look_at_curve(self, curve_id: str) -> None:
+        """Takes a curve in hand, at its model."""
+        self.look(View(curve_id))
+
     def look_at_stage(self, stage: str) -> None:
         self.look(replace(self.view, stage=stage, reading=None, against="", iterate=None))
 

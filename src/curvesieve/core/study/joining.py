@@ -90,6 +90,30 @@ def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Se
     return Joined(study.with_document(families=families) if ids else study, tuple(ids), tuple(problems))
 
 
+def grafted(study: Study, made: Study, curve_ids: Sequence[str], family_id: str) -> Study:
+    """A study with the curves that joined a family of another state of it, their records, numbers and fits.
+
+    Raises InputError when the family is gone meanwhile.
+    """
+    family = next((one for one in study.document.families if one.id == family_id), None)
+    if family is None:
+        raise InputError("The family that the files were for is not in the study any more; nothing was brought in.")
+    entries = [made.entry(id_) for id_ in curve_ids]
+    records = [record for id_ in curve_ids if (record := made.record_of(id_)) is not None]
+    fits = {fit.key: fit for id_ in curve_ids if (fit := made.fit(id_)) is not None}
+    grown = family.model_copy(update={"curves": (*family.curves, *curve_ids)})
+    document = study.document.model_copy(
+        update={
+            "records": (*study.document.records, *dict.fromkeys(records)),
+            "curves": (*study.document.curves, *entries),
+            "families": tuple(grown if one.id == family_id else one for one in study.document.families),
+        }
+    )
+    arrays = {channel.array: made.arrays[channel.array] for record in records for channel in record.channels}
+    sources = {record.source: made.sources[record.source] for record in records if record.source_kept}
+    return Study(document, {**study.arrays, **arrays}, {**study.sources, **sources}, {**study.results, **fits})
+
+
 def _source(study: Study, curve_id: str) -> FromRecord | None:
     source = study.entry(curve_id).source
     return source if isinstance(source, FromRecord) else None

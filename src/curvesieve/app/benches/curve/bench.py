@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QScrollArea, QSplitter, Q
 from curvesieve.app.benches.curve.canvas import Canvas
 from curvesieve.app.benches.curve.drawer import Drawer
 from curvesieve.app.benches.curve.model_panel import ModelPanel
+from curvesieve.app.benches.curve.recipe_line import RecipeLine
 from curvesieve.app.benches.curve.sieve_column import SieveColumn
 from curvesieve.app.session.desk import MODEL
 from curvesieve.app.session.session import Session
@@ -39,6 +40,7 @@ class CurveBench(QWidget):
         self.canvas.points_asked.connect(lambda: self.drawer.show_page("Points"))
         self.canvas.asked_at.connect(self._ask_at)
         self.ledger = self.drawer.ledger
+        self.recipe = RecipeLine(session)
         self.sieve = SieveColumn(session)
         self.model = ModelPanel(session, self._set_peak_kind, self._set_background, self.canvas.model.preview)
         middle = QSplitter(Qt.Orientation.Vertical)
@@ -51,6 +53,7 @@ class CurveBench(QWidget):
         rows = QVBoxLayout(column)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(12)
+        rows.addWidget(self.recipe)
         rows.addWidget(self.sieve)
         rows.addWidget(self.model)
         rows.addStretch(1)
@@ -142,6 +145,7 @@ class CurveBench(QWidget):
             row("Remove the model", "", lambda: session.modelling.set_model(Model(), "remove the model"), has_terms),
             row("Copy the ledger", "Ctrl+Shift+C", self.ledger.copy_table, has_readings),
             row("Write the ledger as CSV…", "", self.ledger.ask_and_write, has_readings),
+            *self.recipe.action_rows(),
         ]  # fmt: skip
 
     def step_rows(self) -> list[ActionRow]:
@@ -177,6 +181,7 @@ class CurveBench(QWidget):
     def refresh(self) -> None:
         """Renders everything anew: at the start, and after another scheme was chosen."""
         self.canvas.restyle()
+        self.recipe.refresh()
         self.sieve.refresh()
         self.model.refresh()
         self.ledger.refresh()

@@ -25,12 +25,14 @@ from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE
 from curvesieve.app.benches.curve.settings import FitSettings
 from curvesieve.app.benches.curve.slider import StartSlider
 from curvesieve.app.benches.curve.term_list import TYPE, TermList
+from curvesieve.app.session import recipes
 from curvesieve.app.session.desk import MODEL
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import Card, button, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.fold import FoldButton
 from curvesieve.app.widgets.line import CarefulDelegate, tab_leaves
+from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.typeset import Typeset
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.formula import Formula
@@ -60,6 +62,9 @@ class ModelPanel(QWidget):
         self.typing = False
         self._curve: str | None = None
         self.summary = label(role="muted")
+        self.more = button("…", "bare", "Share the model with the family, or take it away")
+        self.more.setAccessibleName("the model as a whole")
+        self.more.clicked.connect(self._open_model_menu)
         self.limits = button("limits", "bare", "Show the limits of the parameters instead of the holds")
         self.limits.setCheckable(True)
         self.limits.setProperty("small", "true")
@@ -106,6 +111,7 @@ class ModelPanel(QWidget):
         head.addStretch(1)
         head.addWidget(self.summary)
         head.addWidget(self.limits)
+        head.addWidget(self.more)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
@@ -203,6 +209,8 @@ class ModelPanel(QWidget):
         self.view.setFixedHeight((header.sizeHint().height() if header else 0) + _ROW_PX * min(count, _MOST_ROWS) + 4)
         self._show_formula(model)
         said = counted(len(model.peaks), "peak") if model.peaks else ""
+        if entry is not None and not folded and self.session.study.shares(entry.id, "model"):
+            said = f"shared · {said}" if said else "shared by the family"
         self.summary.setText((_described(model) or "no model") if folded else said)
         self.card.set_in_hand(entry is not None and self.session.view.stage == MODEL)
         self.slider.show_row(self._slidable())
@@ -333,6 +341,38 @@ class ModelPanel(QWidget):
         name, ok = QInputDialog.getText(self, "Save as a term", "Name of the term:", text=old)
         if ok:
             self.modelling.save_own(name)
+
+    # -- the model as a whole -----------------------------------------------------------------------
+
+    def _open_model_menu(self) -> None:
+        session, entry = self.session, self.session.entry
+        if entry is None:
+            return
+        study = session.study
+        family = study.family_of(entry.id)
+        several = family is not None and len(family.curves) > 1
+        shared, has_terms = study.shares(entry.id, "model"), bool(session.model.terms)
+        is_there = family is not None and bool(family.recipe.model.terms)
+        rows: list[MenuRow] = [
+            ("Share this model with the family", self._share if several and has_terms and not shared else None),
+            ("Give this curve a model of its own", self._step_out if shared else None),
+            ("Use the model that the family shares", self._step_in if is_there and not shared else None),
+            ("", None),
+            ("Remove the model", self._remove_model if has_terms else None),
+        ]
+        menu_of(self, rows).popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
+
+    def _share(self) -> None:
+        recipes.share_parts(self.session, ("model",))
+
+    def _step_out(self) -> None:
+        recipes.step_out(self.session, ("model",))
+
+    def _step_in(self) -> None:
+        recipes.step_in(self.session, ("model",))
+
+    def _remove_model(self) -> None:
+        self.modelling.set_model(Model(), "remove the model")
 
     # -- edits --------------------------------------------------------------------------------------
 

@@ -132,6 +132,8 @@ class ShelfModel(QAbstractListModel):
         if role == Qt.ItemDataRole.ToolTipRole and row.curve is not None:
             file_name = self.session.study.origin(row.curve.id)
             return f"{row.text}\n{file_name}\n{row.state}" + (f"\nunusual: {row.warning}" if row.warning else "")
+        if role == Qt.ItemDataRole.ToolTipRole and row.family:
+            return "Drop files here: they join the family, and are done as its last ones were"
         return None
 
     # -- dragging -----------------------------------------------------------------------------------

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from pathlib import Path
+
 from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
-from PyQt6.QtWidgets import QAbstractItemView, QInputDialog, QListView, QVBoxLayout, QWidget
+from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QGuiApplication, QKeyEvent
+from PyQt6.QtWidgets import QAbstractItemView, QFileDialog, QInputDialog, QListView, QVBoxLayout, QWidget
 
 from curvesieve.app.panels.shelf.delegate import ShelfDelegate
-from curvesieve.app.panels.shelf.rows import CURVES_TYPE, ShelfModel
+from curvesieve.app.panels.shelf.rows import CURVES_TYPE, ROW, ShelfModel
+from curvesieve.app.session import recipes
 from curvesieve.app.session.desk import View
 from curvesieve.app.session.many_fits import fit_many
 from curvesieve.app.session.session import Session
@@ -26,6 +30,8 @@ class _List(QListView):
     fold_asked = pyqtSignal(QModelIndex)
     renaming_asked = pyqtSignal(QModelIndex)
     files_dropped = pyqtSignal(object)
+    files_for_family = pyqtSignal(str, object)
+    """Files dropped on the heading of a family: its id, and the paths."""
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None
@@ -41,10 +47,16 @@ class _List(QListView):
         data, model = event.mimeData() if event is not None else None, self.model()
         if event is None or data is None or model is None:
             return
-        if data.hasUrls():
-            self.files_dropped.emit(event)
-            return
         under = self.indexAt(event.position().toPoint())
+        if data.hasUrls():
+            row = under.data(ROW) if under.isValid() else None
+            paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+            if row is not None and row.curve is None and row.family and paths:
+                event.acceptProposedAction()
+                self.files_for_family.emit(row.family, paths)
+            else:
+                self.files_dropped.emit(event)
+            return
         row = model.rowCount() if not under.isValid() else -1
         model.dropMimeData(data, Qt.DropAction.MoveAction, row, 0, under)
         event.setDropAction(Qt.DropAction.CopyAction)  # nothing is to be taken from where it was: the study says where
@@ -99,6 +111,7 @@ class Shelf(QWidget):
         self.list.customContextMenuRequested.connect(self._open_menu)
         self.list.clicked.connect(self._clicked)
         self.list.fold_asked.connect(self._fold)
+        self.list.files_for_family.connect(lambda family, paths: recipes.bring_into(session, family, paths))
         self.list.removal_asked.connect(self.remove_chosen)
         self.list.renaming_asked.connect(self._rename)
         self.drop = button("Drop files here\nor paste a table", "drop", "Click to choose files (Ctrl+I)")
@@ -204,12 +217,35 @@ class Shelf(QWidget):
         if row.curve is None:
             rows: list[MenuRow] = [("Open the family" if row.folded else "Fold the family", lambda: self._fold(index))]
             if row.family:
-                rows.append(("Rename the family…", lambda: self._rename_family(row.family, row.text)))
+                rows += self._rows_of_family(row.family, row.text)
         else:
             if row.curve.id not in self.chosen():
                 self._look(index)
             rows = self._rows_of(self.chosen())
         menu_of(self, rows).popup(viewport.mapToGlobal(place))
+
+    def _rows_of_family(self, family_id: str, title: str) -> list[MenuRow]:
+        study = self.session.study
+        family = next(one for one in study.document.families if one.id == family_id)
+        fitted = [id_ for id_ in family.curves if study.model(id_).terms]
+        return [
+            ("Rename the family…", lambda: self._rename_family(family_id, title)),
+            ("", None),
+            ("Bring in files, done as its last ones were…", lambda: self._ask_files_for(family_id)),
+            ("Fit its curves", (lambda: fit_many(self.session, family.curves)) if fitted else None),
+            ("Copy what is done as a script", (lambda: self._copy_script(family.curves)) if fitted else None),
+        ]
+
+    def _ask_files_for(self, family_id: str) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Bring in files, done as the last ones were")
+        if names:
+            recipes.bring_into(self.session, family_id, [Path(name) for name in names])
+
+    def _copy_script(self, curve_ids: Sequence[str]) -> None:
+        clipboard = QGuiApplication.clipboard()
+        made = recipes.copied_as_script(self.session, curve_ids)
+        if clipboard is not None and made:
+            clipboard.setText(made)
 
     def _rows_of(self, chosen: list[str]) -> list[MenuRow]:
         several, entry = len(chosen) > 1, self.session.entry
@@ -219,6 +255,7 @@ class Shelf(QWidget):
             own += [
                 (f"Fit the {len(chosen)} chosen curves", self.fit_chosen),
                 (f"Give the others the sieve of {entry.label}" if entry else "", self.copy_sieve_to_chosen),
+                (f"Give the others the recipe of {entry.label}" if entry else "", self.give_recipe_to_chosen),
                 ("Make a family of them…", self.ask_family),
             ]
         else:
@@ -304,6 +341,13 @@ class Shelf(QWidget):
             and self.session.apply(edits.copy_sieve(entry.id, targets), f"copy the sieve of {entry.label}")
         ):
             self.session.noticed.emit(f"Copied the sieve to {counted(len(targets), 'curve')}.", "word")
+
+    def give_recipe_to_chosen(self) -> None:
+        """The recipe of the curve in hand for the other chosen ones, as their own; they are fitted by it."""
+        recipe, entry = recipes.recipe_in_hand(self.session), self.session.entry
+        if recipe is not None and entry is not None:
+            targets = [id_ for id_ in self.chosen() if id_ != entry.id]
+            recipes.apply_recipe(self.session, targets, recipe, f"the recipe of {entry.label}")
 
     def fit_chosen(self) -> None:
         fit_many(self.session, self.chosen())
