@@ -27,7 +27,10 @@ class Flag(IntFlag):
 
 
 def frozen(values: ArrayLike, dtype: Any = np.float64) -> NDArray[Any]:
-    """A read-only one-dimensional array; shares memory when the argument already is one."""
+    """A read-only one-dimensional array; shares memory when the argument already is one.
+
+    Of shape (n,), dtype as asked.
+    """
     array = np.asarray(values, dtype=dtype)
     if array.flags.writeable:
         array = array.copy() if array is values else array
@@ -75,12 +78,15 @@ class Curve:
         return int(self.x.size)
 
     def take(self, index: NDArray[Any] | slice) -> Curve:
-        """The curve of the points that an index or a mask selects."""
+        """The curve of the points that an index or a mask selects.
+
+        `index` has shape (n,), as a mask, or lists places from 0.
+        """
         u = None if self.u is None else self.u[index]
         return replace(self, x=self.x[index], y=self.y[index], u=u, flags=self.flags[index])
 
     def with_y(self, y: ArrayLike, u: Floats | None, flags: NDArray[np.uint8]) -> Curve:
-        """The same x with another y, u and flags."""
+        """The same x with another y, u and flags. All of shape (n,), in the units of the curve."""
         return replace(self, y=frozen(y), u=u, flags=flags)
 
     @cached_property

@@ -14,6 +14,7 @@ def envelope(x: Floats, y: Floats, low: float, high: float, columns: int) -> tup
     Each of `columns` stretches of the visible points gives its lowest and its highest y, so that no spike is
     lost. One point beyond each edge is kept, so that lines run out of the picture. Returns x and y; short
     parts come back whole.
+    `x` and `y` have shape (n,), and so have the two that come back, with another n.
     """
     first = max(int(np.searchsorted(x, low)) - 1, 0)
     last = min(int(np.searchsorted(x, high, side="right")) + 1, x.size)
@@ -38,6 +39,7 @@ def outline(x: Floats, y: Floats, stretches: int) -> tuple[Floats, Floats]:
     """At most some two points for each of so many stretches: its lowest and highest, in the order of the curve.
 
     x may go in any direction. Short curves come back whole.
+    `x` and `y` have shape (n,), and so have the two that come back, with another n.
     """
     stride = x.size // max(stretches, 1)
     if stride < 3:

@@ -49,10 +49,12 @@ class Reading:
 
     @property
     def quantity(self) -> str:
+        """What is read: ``center``, ``area``, a name of the user's."""
         return self.key.quantity
 
     @property
     def part(self) -> int:
+        """The number of the peak or loop, from 1; 0 for the whole."""
         return self.key.part
 
 

@@ -137,6 +137,7 @@ def fit_passed(
     """Fits a model to what a sieve passed, and reads it off where the fit converged.
 
     Raises InputError when a step could not work, or when the model cannot be fitted.
+    `watch` is given all parameters, of shape (parameters,).
     """
     must_work(made)
     return fit_read(model, made.curve, len(made.recorded), watch)
@@ -145,7 +146,10 @@ def fit_passed(
 def fit_read(
     model: Model, curve: Curve, recorded: int, watch: Callable[[Floats], None] | None = None
 ) -> tuple[FitResult, tuple[Reading, ...], Basis]:
-    """The same for a curve that passed, of which so many points were recorded."""
+    """The same for a curve that passed, of which so many points were recorded.
+
+    Shapes and errors are those of `fit_passed`.
+    """
     from curvesieve.core.fitting import fit_model
 
     result = fit_model(model, curve, watch)

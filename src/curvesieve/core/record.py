@@ -61,6 +61,7 @@ class Source:
 
     @cached_property
     def sha256(self) -> str:
+        """The SHA-256 of the bytes, in hexadecimal digits."""
         sha = hashlib.sha256()
         for at in range(0, len(self.content), 2**24):
             sha.update(self.content[at : at + 2**24])
@@ -121,7 +122,10 @@ class Record:
         return self.channels[self.index(name)]
 
     def curve(self, x: str | int = 1, y: str | int = 2, u: str | int | None = None) -> Curve:
-        """The curve of two or three channels; rows without numbers in them are left out (see `missing`)."""
+        """The curve of two or three channels; rows without numbers in them are left out (see `missing`).
+
+        Raises InputError where there is no such channel, or no row with numbers in all.
+        """
         if len(self.channels) < 2:
             raise InputError(
                 f"{self.source.name} has one column of numbers ({self.channels[0].name}); a curve needs two, x and y. "

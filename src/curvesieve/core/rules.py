@@ -215,7 +215,7 @@ def _subclasses(cls: type[R]) -> list[type[R]]:
 
 
 def parse_rule(base: type[R], data: Any) -> R:
-    """The rule of a kind that `Rule.to_json` wrote; unknown slugs and fields raise InputError, which names them."""
+    """The rule of a kind that `Rule.to_json` wrote. Raises InputError, which names an unknown slug or field."""
     tag = base.kind.tag
     if not isinstance(data, dict) or not isinstance(data.get(tag), str):
         raise InputError(f'A {tag} must look like {{"{tag}": "…", …}}, but is {str(data)[:60]}.')

@@ -193,6 +193,7 @@ def convert(values: np.ndarray, unit: str, target: str) -> np.ndarray:
     """Values in `unit` expressed in `target`; raises InputError when no exact conversion exists.
 
     The factor is worked out in decimal arithmetic and a factor such as 1/100 divides, so that 5.5 % is 0.055.
+    `values` may have any shape, and the answer has the same.
     """
     source, wanted = _parsed(unit if unit.strip() else "1"), _parsed(target if target.strip() else "1")
     for text, found in ((unit, source), (target, wanted)):

@@ -43,7 +43,10 @@ class Rule:
     scale: float = 1.0
 
     def sizes(self, r: Floats) -> tuple[Floats, Floats, Floats]:
-        """ρ(z), ρ′(z) and ρ″(z) at z = (r/scale)², as `scipy.optimize.least_squares` defines its losses."""
+        """ρ(z), ρ′(z) and ρ″(z) at z = (r/scale)², as `scipy.optimize.least_squares` defines its losses.
+
+        All of the shape of `r`, (n,).
+        """
         z = (r / self.scale) ** 2
         match self.loss:
             case "squared":
@@ -59,12 +62,18 @@ class Rule:
         return np.where(near, z, 2 * root - 1), 1 / root, np.where(near, 0.0, -0.5 / root**3)
 
     def cost(self, r: Floats) -> float:
-        """The sum that is made least; infinite where a residual is no number."""
+        """The sum that is made least; infinite where a residual is no number.
+
+        `r` are weighted residuals of shape (n,).
+        """
         total = r @ r if self.loss == "squared" else self.scale**2 * self.sizes(r)[0].sum()
         return float(total) if math.isfinite(total) else math.inf
 
     def turned(self, r: Floats, jacobian: Floats) -> tuple[Floats, Floats]:
-        """Residuals and Jacobian (free, n) whose least squares take the step that the loss asks for (Triggs 2000)."""
+        """Residuals and Jacobian (free, n) whose least squares take the step that the loss asks for (Triggs 2000).
+
+        `r` has shape (n,); both come back in the shapes they had.
+        """
         if self.loss == "squared":
             return r, jacobian
         _, first, second = self.sizes(r)
@@ -91,7 +100,10 @@ def beyond_all_numbers() -> InputError:
 def inside_bounds(
     problem: Problem, p: Floats, rule: Rule, watch: Callable[[Floats], None] | None, most: int = MOST_EVALUATIONS
 ) -> Ended:
-    """The least sum inside the bounds, from a start inside them where the model has a finite value."""
+    """The least sum inside the bounds, from a start inside them where the model has a finite value.
+
+    `p` has shape (free,), as have the values that it ends at. Raises InputError where sums lie beyond all floats.
+    """
     from scipy.optimize import least_squares
 
     unit = math.sqrt(float(np.mean(problem.residuals(p) ** 2))) or 1.0
@@ -126,7 +138,10 @@ def inside_bounds(
 def projected(
     problem: Problem, p: Floats, rule: Rule, watch: Callable[[Floats], None] | None = None, most: int = _MOST_STEPS
 ) -> Ended:
-    """Projected steps from a place inside the bounds until none helps, at the most `most`."""
+    """Projected steps from a place inside the bounds until none helps, at the most `most`.
+
+    `p` has shape (free,), as have the values that it ends at.
+    """
     lower, upper = problem.lower, problem.upper
     p = _settled(problem, p, rule)
     r, jacobian = problem.both(p)

@@ -156,5 +156,5 @@ def candidate_of(slug: str, model: Model, curve: Curve) -> Candidate:
 
 
 def drawn(row: Compared, x: Floats) -> Floats:
-    """The fitted curve of a row at x."""
+    """The fitted curve of a row at x. `x` has shape (n,), and so has the answer, in the unit of y."""
     return row.model.sum.evaluate(x, list(row.model.start.values()))

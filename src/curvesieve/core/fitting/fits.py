@@ -70,7 +70,10 @@ def fit_asked(
     request: Request,
     variable: str | tuple[str, ...] | None = None,
 ) -> FitResult:
-    """`fit`, with what is asked as one value."""
+    """`fit`, with what is asked as one value. Shapes and errors are those of `fit`.
+
+    Raises InputError as `fit` does.
+    """
     if variable is None:
         variable = "x" if is_known(model) else understood_variable(model)
     variables = (variable,) if isinstance(variable, str) else tuple(variable)
@@ -134,7 +137,10 @@ def _within(start: Mapping[str, float], bounds: Mapping[str, tuple[float, float]
 
 
 def searched(problem: Problem, said: _Said, sought: Collection[str]) -> FitResult:
-    """The best of the fits from the most promising starts that the data give for the parameters `sought`."""
+    """The best of the fits from the most promising starts that the data give for the parameters `sought`.
+
+    Raises InputError when no start leads anywhere.
+    """
     from curvesieve.core.fitting.search import find_starts
 
     starts = find_starts(limited(problem, said.limits), sought)
@@ -194,6 +200,7 @@ def search_model(model: Model, curve: Curve, watch: Callable[[], None] = lambda:
     """The most promising start of a study's model from the data alone; holds, ties and limits are kept.
 
     `watch` is called now and then and may raise to stop.
+    Raises InputError when no start is found.
     """
     from curvesieve.core.fitting.search import find_starts
 

@@ -90,7 +90,10 @@ def shown(model: Model, result: FitResult) -> list[Shown]:
 
 
 def shown_correlation(found: Sequence[Shown], result: FitResult) -> Floats | None:
-    """The correlation matrix of what is shown; None where the fit has no covariance."""
+    """The correlation matrix of what is shown; None where the fit has no covariance.
+
+    It has the shape (shown, shown).
+    """
     if result.covariance is None or not found:
         return None
     # A correlation does not ask for the size of the slopes, and their squares might lie beyond all floats.

@@ -53,6 +53,7 @@ class Fitted:
 
     @property
     def values(self) -> Floats:
+        """All parameters in the order of the model, of shape (parameters,)."""
         return np.array([self.result.parameters[name].value for name in self.model.names])
 
     def y(self, x: Floats) -> Floats:
@@ -77,11 +78,17 @@ class Fitted:
         return made
 
     def u(self, x: Floats) -> Floats | None:
-        """The standard uncertainty of the fitted curve at x, from the covariance."""
+        """The standard uncertainty of the fitted curve at x, from the covariance.
+
+        `x` has shape (n,) or (variables, n), the answer (n,), in the unit of y.
+        """
         return _spread(self.result, self.gradient(x))
 
     def band(self, x: Floats, level: float = 0.95) -> Band | None:
-        """Confidence and prediction bands; None where the fit gives no covariance."""
+        """Confidence and prediction bands; None where the fit gives no covariance.
+
+        `x` and all lines of the band have shape (n,).
+        """
         u = self.u(x)
         if u is None:
             return None
@@ -89,7 +96,7 @@ class Fitted:
         return Band(x, self.y(x), k * u, k * np.sqrt(u**2 + self.noise(x) ** 2), level)
 
     def slope(self, x: Floats) -> Floats:
-        """dy/dx at x, exactly."""
+        """dy/dx at x, exactly. `x` has shape (n,), and so has the answer, in the unit of y by that of x."""
         total = np.zeros(np.shape(x))
         numbers = self.values
         with np.errstate(all="ignore"):
@@ -100,7 +107,7 @@ class Fitted:
     # -- questions ----------------------------------------------------------------------------------
 
     def at_x(self, x: float) -> Found:
-        """The fitted y at an x."""
+        """The fitted y at an x. Raises InputError where the curve has no value."""
         y = float(self.y(np.array([x]))[0])
         if not math.isfinite(y):
             raise InputError(f"The fitted curve has no value at x = {x:g}.")
@@ -108,7 +115,10 @@ class Fitted:
         return Found("y at x", x, y, None, None if u is None else float(u[0]))
 
     def at_y(self, y: float, u_y: float = 0.0) -> list[Found]:
-        """Every x of the fitted range where the curve has this y; `u_y` adds the uncertainty of y itself."""
+        """Every x of the fitted range where the curve has this y; `u_y` adds the uncertainty of y itself.
+
+        Raises InputError when there is none.
+        """
         places = self._crossings(lambda x: self.y(x) - y)
         if not places:
             raise InputError(f"The fitted curve does not reach y = {y:g} between x = {self.low:g} and {self.high:g}.")
@@ -141,7 +151,10 @@ class Fitted:
         return found
 
     def integral(self, low: float, high: float) -> tuple[float, float | None]:
-        """∫ y dx from `low` to `high` by Gauss–Legendre panels, and its u."""
+        """∫ y dx from `low` to `high` by Gauss–Legendre panels, and its u.
+
+        Raises InputError where the curve has no value between the two.
+        """
         nodes, weights = np.polynomial.legendre.leggauss(_NODES)
         edges = np.linspace(low, high, _PANELS + 1)
         half = np.diff(edges) / 2

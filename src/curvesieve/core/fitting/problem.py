@@ -45,10 +45,11 @@ class Problem:
 
     @cached_property
     def bounded(self) -> bool:
+        """Whether any free parameter has a bound."""
         return bool(np.isfinite(self.lower).any() or np.isfinite(self.upper).any())
 
     def full(self, free_values: Floats) -> Floats:
-        """The whole parameter vector for values of the free ones."""
+        """The whole parameter vector for values of the free ones. From shape (free,) to shape (parameters,)."""
         if self.free.size == self.start.size:
             return free_values
         p = self.start.copy()
@@ -163,6 +164,7 @@ def weighing(weights: str, y: Floats, u: Floats | None) -> Floats | None:
     """The uncertainty that points are weighed by: their own u, none, √y for counts (1 below 1), or |y|.
 
     Raises InputError when the numbers do not allow it.
+    `y` and `u` have shape (n,), and so has the answer, in the unit of y.
     """
     if weights == "u":
         return u

@@ -217,6 +217,7 @@ def bootstrap(
     """Refits data made of the fitted curve and residuals drawn from those found, each widened by √(n/dof).
 
     Always the same draws. `watch` as in `profile_intervals`.
+    Raises InputError when too few of the fits end.
     """
     dof = result.statistics.dof
     if dof < 1:

@@ -28,7 +28,10 @@ the sum of squares; and one more, without looking again, is all that is needed w
 
 
 def gram(rows: Floats) -> Floats:
-    """rows·rowsᵀ. By the general product: BLAS's own for a matrix and its transpose takes four times as long here."""
+    """rows·rowsᵀ. By the general product: BLAS's own for a matrix and its transpose takes four times as long here.
+
+    From shape (k, n) to shape (k, k).
+    """
     product: Floats = dgemm(1.0, rows.T, rows.T, trans_a=1)
     return product
 
@@ -56,6 +59,7 @@ def normal_equations(
     """The place where the steps came to rest, or where they were after `most` of them; None when they broke down.
 
     `watch` is called with the free parameters at every accepted place and may raise.
+    `start` has shape (free,).
     """
     p, k = start, start.size
     stacked = problem.stacked(p)

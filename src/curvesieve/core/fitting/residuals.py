@@ -49,6 +49,7 @@ def residual_check(x: Floats, residuals: Floats) -> ResidualCheck:
 
     Signs: A. Wald and J. Wolfowitz, Ann. Math. Stat. 11 (1940) 147, by the normal approximation; zero residuals do not
     count. Sizes: `outlying`. Both from memory.
+    `x` and `residuals` have shape (n,).
     """
     order = np.argsort(x, kind="stable")
     signs = np.sign(residuals[order])
@@ -79,6 +80,7 @@ def outlying(residuals: Floats, level: float = _SUSPICIOUS) -> NDArray[np.intp]:
     The generalised extreme Studentised deviate (B. Rosner, Technometrics 25 (1983) 165; from memory): the farthest from
     the mean is taken out again and again, up to a tenth of all and at the most 50; the last that is beyond its limit
     tells how many there are, so that two do not hide one another.
+    Residuals have shape (n,); the places count from 0.
     """
     from scipy.special import stdtrit
 
@@ -103,7 +105,10 @@ def outlying(residuals: Floats, level: float = _SUSPICIOUS) -> NDArray[np.intp]:
 
 
 def histogram(residuals: Floats) -> tuple[Floats, Floats, Floats]:
-    """Counts of the residuals, the edges of their classes, and what a normal distribution of their s. d. would give."""
+    """Counts of the residuals, the edges of their classes, and what a normal distribution of their s. d. would give.
+
+    `residuals` has shape (n,); counts and normal counts have shape (classes,), edges (classes + 1,).
+    """
     classes = int(np.clip(round(2 * residuals.size ** (1 / 3)), 5, 40))
     reach = float(np.abs(residuals).max()) or 1.0
     counts, edges = np.histogram(residuals, classes, (-reach, reach))

@@ -94,10 +94,14 @@ class FitResult(BaseModel):
 
     @property
     def values(self) -> dict[str, float]:
+        """What was found, by name."""
         return {name: parameter.value for name, parameter in self.parameters.items()}
 
     def gradient(self, slopes: Mapping[str, float]) -> NDArray[np.float64]:
-        """Slopes against parameters by name turned into slopes against the free ones."""
+        """Slopes against parameters by name turned into slopes against the free ones.
+
+        The answer has shape (free,).
+        """
         made = np.zeros(len(self.free))
         for name, slope in slopes.items():
             if name in self.free:
@@ -111,7 +115,10 @@ class FitResult(BaseModel):
         return self.u_along(self.gradient(slopes))
 
     def u_along(self, gradient: NDArray[np.float64]) -> float | None:
-        """The same for slopes against the free parameters, of any size."""
+        """The same for slopes against the free parameters, of any size.
+
+        `gradient` has shape (free,). None where there is no covariance.
+        """
         size = float(np.abs(gradient).max(initial=0.0))
         if self.covariance is None or not 0 < size < np.inf:
             return None if self.covariance is None or size else 0.0
@@ -119,12 +126,15 @@ class FitResult(BaseModel):
         return size * float(np.sqrt(max(g @ np.array(self.covariance) @ g, 0.0)))
 
     def correlation(self) -> NDArray[np.float64] | None:
-        """The correlation matrix of the free parameters, in the order of `free`."""
+        """The correlation matrix of the free parameters, in the order of `free`.
+
+        Of shape (free, free); None where there is no covariance.
+        """
         return None if self.covariance is None else correlation(np.array(self.covariance))
 
 
 def correlation(covariance: NDArray[np.float64]) -> NDArray[np.float64]:
-    """A covariance matrix as correlations; 0 where one has no spread."""
+    """A covariance matrix as correlations; 0 where one has no spread. Both of shape (k, k)."""
     sd = np.sqrt(np.diag(covariance))
     with np.errstate(all="ignore"):
         return np.asarray(np.nan_to_num(covariance / np.outer(sd, sd)))

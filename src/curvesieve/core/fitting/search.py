@@ -36,6 +36,7 @@ def find_starts(problem: Problem, sought: Collection[str], watch: Callable[[], N
     compared. Bounds are kept. Parameters in which the formula is linear are
     solved for at each draw of the others; the best draws are improved by a few steps on some of the points. The draws
     are always the same. `watch` is called now and then and may raise to stop.
+    Each has shape (parameters,).
     """
     seen = sights(problem.rows[0], problem.y)
     thinned = _thinned(problem, seen)

@@ -28,6 +28,7 @@ def sights(x: Floats, y: Floats) -> list[Sight]:
 
     Looked for in two running means: over a sixtieth of the points, in which broad ones are seen, and over three, in
     which narrow ones survive; of those at one place the more prominent counts.
+    `x` and `y` have shape (n,), in any order.
     """
     if y.size < _FEWEST_POINTS:
         return []

@@ -70,6 +70,7 @@ def solve(
 
     `watch` sees each Jacobian's place and may raise to stop. Raises InputError where the numbers end: a sum beyond all
     floats, an algebra that finds no answer.
+    A place has shape (free,).
     """
     try:
         return _solved(problem, watch, most)
@@ -181,6 +182,7 @@ def factored(place: Place) -> tuple[Floats, Floats]:
     """Column lengths of the Jacobian of a place, and R of the QR factors of its columns scaled to length one.
 
     R comes from the Cholesky factor of the scaled normal matrix where that is safe, which is quicker.
+    Lengths have shape (free,), R has (free, free).
     """
     k = place.values.size
     square = place.sums[:k, :k]
@@ -244,5 +246,8 @@ def _bounded_or_robust(problem: Problem, start: Floats, watch: Callable[[Floats]
 
 
 def on_bound(problem: Problem, values: Floats) -> NDArray[np.bool_]:
-    """Which free parameters lie on a bound: those that are equal to it, where the solver puts them."""
+    """Which free parameters lie on a bound: those that are equal to it, where the solver puts them.
+
+    A mask of shape (free,), as `values`.
+    """
     return np.asarray((values <= problem.lower) | (values >= problem.upper))

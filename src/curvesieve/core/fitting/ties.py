@@ -24,10 +24,11 @@ class Ties:
 
     @property
     def places(self) -> tuple[int, ...]:
+        """The places of the tied parameters among all."""
         return tuple(place for place, _, _ in self.tied)
 
     def fill(self, p: Floats) -> Floats:
-        """Writes the tied values into a full parameter vector, in place."""
+        """Writes the tied values into a full parameter vector, in place. `p` has shape (parameters,)."""
         for place, compiled, needs in self.tied:
             p[place] = float(compiled.value((), [np.float64(p[i]) for i in needs]))
         return p

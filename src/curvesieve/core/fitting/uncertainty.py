@@ -27,6 +27,7 @@ def covariance(problem: Problem, solution: Solution, scaled: bool = True) -> tup
     zero, and the others' entries hold on that condition. The variance is rss/dof (NIST StRD certifies this form), 1
     when not `scaled` (the u of the points is taken as it is); for a robust loss it is the M-estimator's factor (Huber
     1981, eq. 6.5 of chapter 7; from memory).
+    It has the shape (free, free).
     """
     lengths = solution.lengths
     names = [problem.model.names[i] for i in problem.free]

@@ -17,6 +17,7 @@ from curvesieve.core.record import Source
 
 
 def recognises_numpy(content: bytes) -> bool:
+    """Whether a file with these first bytes is one of NumPy."""
     return content.startswith(b"\x93NUMPY") or (content.startswith(b"PK\x03\x04") and b".npy" in content[:300])
 
 
@@ -24,6 +25,7 @@ def read_numpy(source: Source) -> list[Table]:
     """A .npy array (columns, or named fields) is one table; so are the 1-D arrays of a .npz together.
 
     Parts of a .npz that are no arrays of numbers are told in the notes of its first table.
+    Raises InputError when it holds no numbers, or is damaged.
     """
     try:
         if source.held.startswith(b"PK"):
@@ -78,11 +80,15 @@ def _columns(array: Any) -> list[tuple[str, str, Any]]:
 
 
 def recognises_xml(content: bytes) -> bool:
+    """Whether a file with these first bytes is canSAS XML."""
     return content.lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"<") and b"SASroot" in content[:4000]
 
 
 def read_cansas(source: Source) -> list[Table]:
-    """The SASdata of a canSAS 1-D XML file, parsed without entities or outside references."""
+    """The SASdata of a canSAS 1-D XML file, parsed without entities or outside references.
+
+    Raises InputError when it holds no table, or is damaged.
+    """
     from defusedxml import DefusedXmlException, ElementTree
 
     try:

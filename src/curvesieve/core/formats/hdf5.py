@@ -16,11 +16,15 @@ _MAX_GROUPS = 5000
 
 
 def recognises(content: bytes) -> bool:
+    """Whether a file with these first bytes is HDF5."""
     return content.startswith(b"\x89HDF\r\n\x1a\n")
 
 
 def read(source: Source) -> list[Table]:
-    """A table for each group that holds channels; NXdata and NXcanSAS come first."""
+    """A table for each group that holds channels; NXdata and NXcanSAS come first.
+
+    Raises InputError when there is none, or the file is damaged.
+    """
     import h5py
 
     found: list[tuple[bool, str, list[tuple[str, str, NDArray[np.float64]]]]] = []

@@ -45,6 +45,7 @@ _NAMES = {"1/CM": "wavenumber", "NANOMETERS": "wavelength", "MICROMETERS": "wave
 
 
 def recognises(content: bytes) -> bool:
+    """Whether a file with these first bytes is JCAMP-DX."""
     return re.search(rb"^\s*##\s*(TITLE|JCAMP)", content[:4000], re.M | re.I) is not None
 
 
@@ -61,7 +62,7 @@ class _Block:
 
 
 def read(source: Source) -> list[Table]:
-    """A table for each data table of each block."""
+    """A table for each data table of each block. Raises InputError when there is none."""
     text_lines, _ = decode(source.content, source.name)
     found = []
     blocks = _blocks(text_lines)

@@ -14,6 +14,7 @@ from curvesieve.core.record import Source
 
 
 def recognises(head: bytes) -> bool:
+    """Whether a file with these first bytes is a JSON table."""
     begin = head.lstrip(b"\xef\xbb\xbf \r\n\t")
     return begin.startswith(b"{") or (begin.startswith(b"[") and begin[1:].lstrip().startswith(b"{"))
 

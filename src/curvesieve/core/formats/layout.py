@@ -60,6 +60,7 @@ class Layout:
 
     @property
     def delimiter_name(self) -> str:
+        """The delimiter in a word: ``comma``, ``tab`` …"""
         return DELIMITER_NAMES[self.delimiter]
 
     @property

@@ -38,6 +38,7 @@ class MomentColumn:
     sure: bool = True
 
     def describe(self) -> str:
+        """How the moments are read, in words."""
         names = {"ymd": "year, month, day", "dmy": "day, month, year", "mdy": "month, day, year"}
         return names.get(self.order, "clock time") + ("" if self.sure else " (the other order would fit as well)")
 
@@ -71,7 +72,10 @@ def order_of(column: int, cells: Sequence[str]) -> MomentColumn:
 
 
 def seconds(texts: Sequence[str], how: MomentColumn) -> NDArray[np.float64]:
-    """Seconds since 1970 (dates) or since midnight (clock times), NaN for what is not such a moment."""
+    """Seconds since 1970 (dates) or since midnight (clock times), NaN for what is not such a moment.
+
+    The answer has shape (n,), a value a text.
+    """
     import pandas as pd
 
     if how.order != "clock":
@@ -96,7 +100,10 @@ def seconds(texts: Sequence[str], how: MomentColumn) -> NDArray[np.float64]:
 
 
 def since_first(values: NDArray[np.float64], how: MomentColumn) -> tuple[NDArray[np.float64], str]:
-    """Seconds since the first moment, and the sentence that says so. Clock times go on over midnight."""
+    """Seconds since the first moment, and the sentence that says so. Clock times go on over midnight.
+
+    `values` has shape (n,), and so has the answer.
+    """
     known = np.flatnonzero(np.isfinite(values))
     if not known.size:
         return values, "no moment could be read"

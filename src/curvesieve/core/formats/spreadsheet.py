@@ -18,6 +18,7 @@ _MAX_ROWS, _MAX_COLUMNS = 1_100_000, 16_384
 
 
 def recognises(content: bytes) -> bool:
+    """Whether a file with these first bytes is a spreadsheet."""
     return content.startswith(b"PK\x03\x04") and not _is_arrays(content)
 
 
@@ -26,7 +27,10 @@ def _is_arrays(content: bytes) -> bool:
 
 
 def read(source: Source) -> list[Table]:
-    """The tables of all sheets that hold numbers, in their order."""
+    """The tables of all sheets that hold numbers, in their order.
+
+    Raises InputError when there is none, or the file is damaged.
+    """
     archive = checked_zip(source)
     names = archive.namelist()
     try:

@@ -37,6 +37,7 @@ def from_cells(source: Source, kind: str, title: str, rows: Sequence[Sequence[st
     """The table of a sheet of cells, understood like a text of tab-separated cells; None when it has no numbers.
 
     Columns beyond the last one that holds numbers (notes at the side) are left out.
+    Raises InputError for a sheet too large to be read.
     """
     counts: dict[int, int] = {}
     for row in rows:
@@ -90,7 +91,10 @@ def from_channels(
     metadata: Sequence[tuple[str, str]] = (),
     notes: Sequence[str] = (),
 ) -> Table:
-    """The table of (name, unit, values) that a structured file gives; its lines are written out for the eye."""
+    """The table of (name, unit, values) that a structured file gives; its lines are written out for the eye.
+
+    All values have the same shape, (rows,).
+    """
     source = titled(source, title)
     told_apart = numbered([name for name, _, _ in channels])
     channels = [(name, unit, values) for name, (_, unit, values) in zip(told_apart, channels, strict=True)]

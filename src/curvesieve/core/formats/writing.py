@@ -31,6 +31,7 @@ class Sheet:
 
     @property
     def rows(self) -> list[list[float]]:
+        """The numbers row by row, NaN where a channel has none."""
         return np.column_stack([channel.values for channel in self.channels]).tolist()  # type: ignore[no-any-return]
 
 

@@ -23,6 +23,7 @@ class Corrections:
     values: tuple[tuple[Key, float | None], ...] = ()
 
     def with_value(self, key: Key, value: float | None) -> Corrections:
+        """The same with another condition for one curve."""
         return replace(self, values=(*(pair for pair in self.values if pair[0] != key), (key, value)))
 
 

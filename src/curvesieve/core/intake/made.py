@@ -51,7 +51,7 @@ class Simulation(BaseModel):
         return parse(TERMS[self.model].formula if self.model in TERMS else self.model)
 
     def x(self) -> Floats:
-        """The values of x; raises InputError for a range that is none."""
+        """The values of x; raises InputError for a range that is none. Of shape (points,), in `x_unit`."""
         if not (np.isfinite(self.low) and np.isfinite(self.high) and self.low < self.high):
             raise InputError(f"x must run from a smaller to a larger number, not from {self.low:g} to {self.high:g}.")
         if self.logarithmic:
@@ -104,6 +104,7 @@ class Histogram(BaseModel):
     bins: int = Field(default=0, ge=0, le=100_000)
 
     def edges(self, values: Floats) -> Floats:
+        """The edges of the bins of values of shape (n,), of shape (bins + 1,); raises InputError for no known rule."""
         if self.bins:
             return np.asarray(np.histogram_bin_edges(values, self.bins))
         if self.rule not in BIN_RULES:

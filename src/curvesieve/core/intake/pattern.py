@@ -218,7 +218,10 @@ def with_name(pattern: Pattern, place: int, name: str) -> Pattern:
 
 
 def with_computed(pattern: Pattern, place: int | None, channel: ComputedChannel) -> Pattern:
-    """A computed channel changed, or a new one added behind the others."""
+    """A computed channel changed, or a new one added behind the others.
+
+    Raises InputError for a name that is taken or missing.
+    """
     others = [rule.name for rule in pattern.channels]
     others += [rule.channel.name for i, rule in enumerate(pattern.computed) if i != place]
     if channel.name in others:

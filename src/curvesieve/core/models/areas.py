@@ -70,7 +70,10 @@ def tie_of_area(model: Model, number: int, text: str) -> tuple[str, str]:
 
 
 def with_areas(model: Model, text: str) -> str:
-    """A formula with the areas that it names written out in parameters."""
+    """A formula with the areas that it names written out in parameters.
+
+    Raises InputError for a text that cannot be read.
+    """
     try:
         wanted = set(parse(text, ()).parameters)
     except FormulaError as error:

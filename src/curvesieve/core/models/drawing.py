@@ -97,7 +97,10 @@ def base_under(model: Model, number: int) -> float:
 
 
 def residual(model: Model, curve: Curve, most: int = 20_000) -> tuple[Floats, Floats]:
-    """x and measured minus model at the points in use, at every so many of them when there are more than `most`."""
+    """x and measured minus model at the points in use, at every so many of them when there are more than `most`.
+
+    Both of shape (m,), in the units of the curve.
+    """
     index = np.flatnonzero(model.points_in_use(curve))
     used = curve.take(index[:: max(1, index.size // most)])
     return used.x, used.y - model.sum.evaluate(used.x, list(model.start.values()))

@@ -58,6 +58,7 @@ class Model(BaseModel):
 
     @property
     def peaks(self) -> tuple[PlacedTerm, ...]:
+        """The terms that are peaks, in their order."""
         return tuple(placed for placed in self.terms if placed.number)
 
     @property
@@ -66,6 +67,7 @@ class Model(BaseModel):
         return next((placed for placed in self.terms if not placed.number), None)
 
     def term_numbered(self, number: int) -> PlacedTerm:
+        """The term of that number; 0 is what peaks stand on."""
         return next(placed for placed in self.terms if placed.number == number)
 
     @property
@@ -97,14 +99,17 @@ class Model(BaseModel):
 
     @property
     def start(self) -> dict[str, float]:
+        """Where a fit begins, by full name."""
         return {name: state.start for name, state in self._states().items()}
 
     @property
     def held(self) -> tuple[str, ...]:
+        """The full names of the parameters that are held; a tie comes before a hold."""
         return tuple(name for name, state in self._states().items() if state.hold and not state.tie)
 
     @property
     def ties(self) -> dict[str, str]:
+        """The formulas of the tied parameters, by full name."""
         return {name: state.tie for name, state in self._states().items() if state.tie}
 
     @property
@@ -114,7 +119,10 @@ class Model(BaseModel):
         return {name: pair for name, pair in found.items() if np.isfinite(pair).any()}
 
     def points_in_use(self, curve: Curve) -> NDArray[np.bool_]:
-        """A mask of the points a fit uses: in the range, in no gap, not left out, and not patched unless asked for."""
+        """A mask of the points a fit uses: in the range, in no gap, not left out, and not patched unless asked for.
+
+        The mask has shape (n,), a value a point of the curve.
+        """
         unused = Flag.LEFT_OUT if self.use_patched else Flag.PATCHED | Flag.LEFT_OUT
         mask = (curve.flags & unused) == 0
         if self.low is not None:

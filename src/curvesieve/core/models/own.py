@@ -56,6 +56,7 @@ class OwnTerm(BaseModel):
         return self
 
     def as_term(self) -> Term:
+        """The term that it declares, like one of the library."""
         return _term_of(self.model_dump_json())
 
 

@@ -58,6 +58,7 @@ class PlacedTerm(BaseModel):
 
     @property
     def term(self) -> Term:
+        """What is placed: a term of the library, or the user's own."""
         return self.own.as_term() if self.own is not None else term_of(self.slug, self.span)
 
     @property

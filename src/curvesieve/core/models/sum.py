@@ -43,7 +43,7 @@ class FormulaSum:
         return total
 
     def evaluate_piece(self, piece: Piece, x: Floats, p: Sequence[float]) -> Floats:
-        """The value of one piece at x."""
+        """The value of one piece at x. `x` has shape (n,) or (variables, n), the answer (n,)."""
         values = dict(zip(piece.formula.variables, np.atleast_2d(x), strict=True))
         values |= {name: np.float64(p[i]) for name, i in zip(piece.formula.parameters, piece.places, strict=True)}
         return np.broadcast_to(evaluate(piece.formula, values), np.shape(x)[-1])

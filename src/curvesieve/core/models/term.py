@@ -93,10 +93,12 @@ class Term:
     """A formula added for each peak of the model, in this term's parameters and ``cumulative`` (Shirley)."""
 
     def parameter(self, name: str) -> Parameter:
+        """The parameter of that name."""
         return next(parameter for parameter in self.parameters if parameter.name == name)
 
     @property
     def parsed(self) -> Formula:
+        """The formula as a checked tree."""
         return parse(self.formula, (self.variable,))
 
     @property

@@ -82,7 +82,10 @@ def _reading(
 
 
 def own_reading(model: Model, result: FitResult, name: str, text: str, axes: tuple[str, str]) -> Reading:
-    """The reading of a formula that the user named, such as ``half_life = log(2)/k``."""
+    """The reading of a formula that the user named, such as ``half_life = log(2)/k``.
+
+    Raises InputError where it cannot be worked out.
+    """
     try:
         value, u = quantity(result, written_out(model, text))
         unit = _unit_in(model, text, axes)

@@ -215,7 +215,10 @@ class Resample(Step):
 
 
 def interpolator(x: Floats, method: str) -> Callable[[Floats], Callable[[Floats], Floats]]:
-    """From y to a function of x, by the method's name; raises InputError for x out of order or too few points."""
+    """From y to a function of x, by the method's name; raises InputError for x out of order or too few points.
+
+    `x` has shape (n,), and so has the y that it is given; the function takes any shape of x.
+    """
     from scipy import interpolate
 
     needed = {"quadratic": 3, "cubic spline": 3, "pchip": 2, "akima": 3}.get(method, 2)

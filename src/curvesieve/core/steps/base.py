@@ -93,7 +93,10 @@ class Step(Rule):
         return self.apply(curve)
 
     def passing(self, curve: Curve, others: Others) -> Passed:
-        """`apply_among` on the points that are used, with those that are left out treated as `left_out` declares."""
+        """`apply_among` on the points that are used, with those that are left out treated as `left_out` declares.
+
+        Raises InputError when it cannot work.
+        """
         out = (curve.flags & Flag.LEFT_OUT) != 0
         if self.left_out == "by itself" or not out.any():
             return self.apply_among(curve, others)

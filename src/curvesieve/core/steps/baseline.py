@@ -83,7 +83,10 @@ class Baseline(Banded):
         )
 
     def line(self, curve: Curve) -> Floats:
-        """The baseline at the curve's points."""
+        """The baseline at the curve's points.
+
+        It has the shape (n,), in the unit of y. Raises InputError where it cannot be found.
+        """
         if self.method == "constant":
             inside = in_band(curve.x, self.low, self.high, "range")
             return np.full(len(curve), float(np.median(curve.y[inside])))

@@ -17,6 +17,7 @@ def carried(operator: Callable[[Floats], Floats], y: Floats, u: Floats | None, r
 
     Every point's slope is found by moving it; points further apart than twice `reach` (in points) are moved together,
     as none of the results depends on both.
+    `y` and `u` have shape (n,), the answer has that of operator(y).
     """
     if u is None:
         return None
@@ -37,6 +38,7 @@ def drawn_u(operator: Callable[[Floats], Floats], y: Floats, u: Floats | None) -
     """u of operator(y) as the s. d. over many draws of normal noise (JCGM 101): for operators that bend within u.
 
     Always the same draws; 500 know a standard deviation to 3 %.
+    `y` and `u` have shape (n,), the answer has that of operator(y).
     """
     if u is None:
         return None
@@ -55,6 +57,7 @@ def positive(u: Floats, other: Floats) -> Floats:
     """u with those that vanish (a value that depends on no point, to first order) replaced by the typical one.
 
     A u of nothing would be a weight without bound, and a fit would follow that one point.
+    Of shape (n,).
     """
     known = u[u > 1e-9 * float(np.median(other))]
     typical = float(np.median(known)) if known.size else float(np.median(other)) or 1.0
@@ -65,6 +68,7 @@ def spacing_of(x: Floats) -> tuple[float, bool]:
     """The mean step of x, and whether x is even: no point is off its place by a tenth of a step.
 
     Files round x, so that single steps differ; what matters to a filter is that no point drifts.
+    `x` has shape (n,).
     """
     if x.size < 2:
         return 1.0, True

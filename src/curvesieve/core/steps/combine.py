@@ -111,7 +111,10 @@ class Combine(Step):
 
 
 def on_grid(curve: Curve, x: Floats) -> tuple[Floats, Floats | None]:
-    """y and u of a curve at other x, along straight lines between its points."""
+    """y and u of a curve at other x, along straight lines between its points.
+
+    `x` has shape (m,), and so have y and u.
+    """
     order = np.argsort(curve.x, kind="stable")
     ordered = curve.take(order)
     if np.array_equal(ordered.x, x):

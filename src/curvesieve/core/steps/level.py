@@ -18,7 +18,10 @@ from curvesieve.core.steps.trim import Banded
 
 
 def in_band(x: Floats, low: float | None, high: float | None, what: str, used: np.ndarray | None = None) -> np.ndarray:
-    """The points of a band (an empty end is open) that are used; raises InputError when there is none."""
+    """The points of a band (an empty end is open) that are used; raises InputError when there is none.
+
+    `x` and `used` have shape (n,), and so has the mask that comes back.
+    """
     inside = (x >= (-np.inf if low is None else low)) & (x <= (np.inf if high is None else high))
     inside &= True if used is None else used
     if not inside.any():

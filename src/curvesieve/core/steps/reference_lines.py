@@ -25,7 +25,10 @@ _LAB6_HKL = (
 
 
 def bragg(lattice_nm: float, planes: Sequence[tuple[int, int, int]], wavelength_nm: float = CU_KA1_NM) -> Floats:
-    """2θ in degrees of a cubic lattice's planes: λ = 2 d sin θ with d = a/√(h² + k² + l²)."""
+    """2θ in degrees of a cubic lattice's planes: λ = 2 d sin θ with d = a/√(h² + k² + l²).
+
+    Of shape (planes,), in the order of the planes.
+    """
     return np.array(
         [
             2 * math.degrees(math.asin(wavelength_nm * math.sqrt(h * h + k * k + m * m) / (2 * lattice_nm)))
@@ -74,7 +77,7 @@ def add_tables(folder: Path) -> list[str]:
 
 
 def lines_of(table: str) -> Floats:
-    """The positions of a table; raises InputError when it is unknown."""
+    """The positions of a table; raises InputError when it is unknown. Of shape (lines,), rising."""
     if table not in TABLES:
         raise InputError(
             f"there is no table of lines {table!r}; known are {', '.join(TABLES)}{nearest(table, list(TABLES))}"
@@ -83,7 +86,10 @@ def lines_of(table: str) -> Floats:
 
 
 def nearest_lines(table: str, lines: Floats, measured: Floats) -> Floats:
-    """The line nearest to each position; raises InputError when there is none, or when two fall on one."""
+    """The line nearest to each position; raises InputError when there is none, or when two fall on one.
+
+    `lines` has shape (k,), `measured` (m,), and so has the answer.
+    """
     if not lines.size:
         raise InputError("give the reference lines, or choose a table to take them from.")
     found: Floats = lines[np.argmin(np.abs(lines[None, :] - measured[:, None]), axis=1)]

@@ -232,6 +232,7 @@ def running_noise(y: NDArray[np.float64], window: int) -> NDArray[np.float64]:
 
     1.4826 times the running median of |y₋₁ − 2y₀ + y₊₁|, over √6: for independent noise the variance of a second
     difference is 1 + 4 + 1 times that of a point.
+    `y` has shape (n,), and so has the answer, in the unit of y.
     """
     second = np.abs(np.diff(y, 2))
     sigma: NDArray[np.float64] = (
@@ -241,7 +242,10 @@ def running_noise(y: NDArray[np.float64], window: int) -> NDArray[np.float64]:
 
 
 def typical_noise(y: NDArray[np.float64]) -> float:
-    """The standard deviation of the noise over the whole curve, by the same rule as `running_noise`."""
+    """The standard deviation of the noise over the whole curve, by the same rule as `running_noise`.
+
+    `y` has shape (n,); 0 for fewer than five points.
+    """
     if y.size < 5:
         return 0.0
     return float(_MAD_TO_SIGMA * np.median(np.abs(np.diff(y, 2))) / np.sqrt(6.0))

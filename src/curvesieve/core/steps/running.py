@@ -10,12 +10,18 @@ _FEW_VALUES = 250_000
 
 
 def running_median(y: NDArray[np.float64], window: int) -> NDArray[np.float64]:
-    """The median of the window around each point (an even window is made odd); ends are mirrored."""
+    """The median of the window around each point (an even window is made odd); ends are mirrored.
+
+    `y` has shape (n,), and so has the answer.
+    """
     return running_quantile(y, window, 0.5)
 
 
 def running_quantile(y: NDArray[np.float64], window: int, quantile: float) -> NDArray[np.float64]:
-    """The value of that rank, rounded down, in the window around each point (see `running_median`)."""
+    """The value of that rank, rounded down, in the window around each point (see `running_median`).
+
+    `y` has shape (n,), and so has the answer.
+    """
     window |= 1
     half, rank = window // 2, int(window * quantile)
     if y.size * window <= _FEW_VALUES and half < y.size:  # loading the library takes longer than this

@@ -51,18 +51,22 @@ class Sieved:
 
     @property
     def x(self) -> Floats:
+        """x of what passed, of shape (n,)."""
         return self.curve.x
 
     @property
     def y(self) -> Floats:
+        """y of what passed, of shape (n,)."""
         return self.curve.y
 
     @property
     def u(self) -> Floats | None:
+        """u of what passed, of shape (n,); None where it is not known."""
         return self.curve.u
 
     @property
     def flags(self) -> NDArray[np.uint8]:
+        """The flags of what passed, of shape (n,); see `Flag`."""
         return self.curve.flags
 
 
@@ -130,7 +134,7 @@ SIEVE_FILES = NamedFiles("sieve", ".sieve.json", Sieve.parse, Sieve.to_json)
 
 
 def through(slot: StepSlot, curve: Curve, others: Others = ALONE) -> Trail:
-    """One step's part; see `Trail`."""
+    """One step's part; see `Trail`. Nothing is raised: what the step raises becomes the problem of the trail."""
     if not slot.on:
         return Trail(slot, curve, curve, Caught(), "switched off")
     try:

@@ -69,6 +69,7 @@ def judge(y: Floats, at: Ints, sigma: Floats, threshold: float, narrowest: float
     """Judges the candidates at places `at` of a curve of at least `SIDE` points, with their noise `sigma`.
 
     A line is no narrower than `narrowest` points FWHM. The threshold, in σ, scales what a spike must earn.
+    `y` has shape (n,), `at` (places from 0) and `sigma` have (candidates,).
     """
     start = np.clip(at - REACH, 0, y.size - SIDE)
     place = at - start
@@ -203,6 +204,7 @@ def noise_between_lines(y: Floats, span: int, narrowest: float, before: Between 
 
     A low quantile over some `span` points, so that crowded or mismatched lines do not count as noise. Of a curve that
     was patched since `before`, only the windows that changed are worked out anew.
+    `y` has shape (n,), and so has the noise that is told, in the unit of y.
     """
     step = max(REACH, y.size // _MOST_WINDOWS)
     start = np.arange(0, y.size - SIDE + 1, step)

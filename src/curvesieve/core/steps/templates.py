@@ -73,6 +73,7 @@ def _raw(first: bool, last: bool, narrowest: float) -> tuple[Floats, NDArray[np.
 
 @lru_cache(maxsize=128)
 def templates_of(left_out: tuple[int, ...], first: bool, last: bool, narrowest: float) -> Templates:
+    """The templates of a window without some of its points, at the first or the last end of a curve or inside it."""
     keep = np.ones(SIDE, bool)
     keep[list(left_out)] = False
     x = (np.arange(SIDE) - REACH) / REACH

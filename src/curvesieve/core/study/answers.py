@@ -179,7 +179,10 @@ def interval_lines(study: Study, curve_id: str, way: str, watch: Callable[[float
 
 
 def correlations(study: Study, curve_id: str) -> tuple[tuple[str, ...], Floats | None]:
-    """The names of what the curve's fit found, as shown, and their correlation matrix where there is one."""
+    """The names of what the curve's fit found, as shown, and their correlation matrix where there is one.
+
+    The matrix has shape (names, names).
+    """
     fit = study.fit(curve_id)
     assert fit is not None, "asked of a curve without a fit"
     found = shown(study.model(curve_id), fit.result)
@@ -194,7 +197,10 @@ def units_of_parameters(study: Study, curve_id: str) -> dict[str, str]:
 
 
 def residuals_of(study: Study, curve_id: str) -> tuple[ResidualCheck, tuple[Floats, Floats, Floats]]:
-    """What the tests of a fit's residuals say, and their histogram: counts, edges, normal counts."""
+    """What the tests of a fit's residuals say, and their histogram: counts, edges, normal counts.
+
+    Edges have shape (classes + 1,), the others (classes,).
+    """
     problem, on = fitted_curve(study, curve_id)
     r = problem.y - on.y(problem.rows[0])
     r = r if problem.u is None else r / problem.u

@@ -59,6 +59,7 @@ class FromRecord(_Frozen):
 
     @property
     def take(self) -> Take:
+        """The channels and units, as records know them."""
         return Take(self.x, self.y, self.u, self.x_unit, self.y_unit, self.where)
 
     @property

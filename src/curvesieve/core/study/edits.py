@@ -168,7 +168,10 @@ def _moved(study: Study, curve_id: str, target: Family | None) -> CurveEntry:
 
 
 def new_family(curve_ids: Sequence[str], label: str) -> Edit:
-    """Makes a family of curves, which leave those that they are in; they keep what their conditions say."""
+    """Makes a family of curves, which leave those that they are in; they keep what their conditions say.
+
+    Raises InputError for a family without a name.
+    """
     if not label.strip():
         raise InputError("A family needs a name.")
 
@@ -274,7 +277,10 @@ def _owning(study: Study, curve: CurveEntry, part: Part) -> CurveEntry:
 
 
 def step_in(curve_id: str, part: Part) -> Edit:
-    """Puts the curve under the sieve or the model that its family shares; its own goes."""
+    """Puts the curve under the sieve or the model that its family shares; its own goes.
+
+    Raises InputError for a curve in no family.
+    """
 
     def edit(study: Study) -> Study:
         family = study.family_of(curve_id)
@@ -337,6 +343,7 @@ def add_step(curve_id: str, step: Step, slot_id: str) -> Edit:
 
 
 def remove_step(curve_id: str, slot_id: str) -> Edit:
+    """Takes a step out of the sieve in force."""
     return _change_slots(curve_id, lambda slots: tuple(slot for slot in slots if slot.id != slot_id))
 
 
@@ -349,6 +356,7 @@ def change_step(curve_id: str, slot_id: str, step: Step) -> Edit:
 
 
 def switch_step(curve_id: str, slot_id: str, on: bool) -> Edit:
+    """Switches a step on or off."""
     return _change_slots(
         curve_id, lambda slots: tuple(s.model_copy(update={"on": on}) if s.id == slot_id else s for s in slots)
     )

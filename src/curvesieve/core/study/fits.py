@@ -73,6 +73,7 @@ def fit_curve(study: Study, curve_id: str, watch: Callable[[Floats], None] | Non
 
     Raises InputError when a step of the sieve cannot work (a fit of a curve that was not cleaned as asked
     would look right and be wrong), or when the model cannot be fitted.
+    `watch` is given all parameters, of shape (parameters,).
     """
     problem = source_problem(study, curve_id)
     if problem:

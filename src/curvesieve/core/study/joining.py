@@ -56,6 +56,7 @@ def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Se
 
     The condition is read off names or preambles, where that gives what the family's other curves have; otherwise it
     stays open. `saved` are the user's reading patterns. A file that does not fit is told, and the others go on.
+    Raises InputError when the family has no curve that comes from a file.
     """
     family = next(one for one in study.document.families if one.id == family_id)
     last, source = last_of(study, family)

@@ -27,6 +27,7 @@ class Column:
 
     @property
     def heading(self) -> str:
+        """The title with its unit."""
         return units.labelled(self.title, self.unit)
 
     @property

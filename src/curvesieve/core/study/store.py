@@ -35,13 +35,16 @@ def save_study(study: Study, path: str | Path) -> None:
 
 
 def array_key(values: Floats) -> str:
-    """The hash by which numbers are kept; an array of several dimensions is told from one of another shape."""
+    """The hash by which numbers are kept; an array of several dimensions is told from one of another shape.
+
+    Of any shape, float64.
+    """
     shape = b"" if values.ndim == 1 else repr(values.shape).encode()
     return hashlib.sha256(shape + np.ascontiguousarray(values).tobytes()).hexdigest()
 
 
 def array_bytes(values: Floats) -> bytes:
-    """Numbers as the content of an .npy file."""
+    """Numbers as the content of an .npy file. Of any shape, float64."""
     buffer = io.BytesIO()
     np.save(buffer, values, allow_pickle=False)
     return buffer.getvalue()

@@ -61,6 +61,7 @@ class Study:
     """Fits by their keys, those of other starts and steps among them: what is set as it was has its fit again."""
 
     def with_document(self, **changes: object) -> Study:
+        """The same study with other parts of its document."""
         return replace(self, document=self.document.model_copy(update=changes))
 
     @cached_property
@@ -97,15 +98,19 @@ class Study:
         return made
 
     def entry(self, curve_id: str) -> CurveEntry:
+        """The entry of a curve by its id; KeyError for one that is not there."""
         return self._entries[curve_id]
 
     def has(self, curve_id: str | None) -> bool:
+        """Whether there is a curve of that id."""
         return curve_id in self._entries
 
     def family_of(self, curve_id: str) -> Family | None:
+        """The family that a curve is in; None for a single one."""
         return self._families.get(curve_id)
 
     def record_entry(self, record_id: str) -> RecordEntry:
+        """The entry of a record by its id; KeyError for one that is not there."""
         return self._records[record_id]
 
     def record(self, record_id: str) -> Record:
@@ -157,6 +162,7 @@ class Study:
         return Recipe(sieve=self.slots(curve_id), model=self.model(curve_id))
 
     def sieve(self, curve_id: str) -> Sieve:
+        """The steps in force for a curve, ready to be put to it."""
         return Sieve(self.slots(curve_id))
 
     def fit_key(self, curve_id: str) -> str:

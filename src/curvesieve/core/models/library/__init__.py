@@ -21,7 +21,10 @@ def is_known(slug: str) -> bool:
 
 
 def term_of(slug: str, span: tuple[float, float] | None = None) -> Term:
-    """The term of a slug; `span` is the x range over which a polynomial's basis is orthogonal."""
+    """The term of a slug; `span` is the x range over which a polynomial's basis is orthogonal.
+
+    Raises InputError for a slug that is none.
+    """
     degree = degree_of(slug)
     if degree is not None:
         return polynomial(degree, *span) if span else polynomial(degree)
