@@ -137,3 +137,12 @@ def take(menu: QMenu, words: str) -> None:
     action = next(action for action in menu.actions() if action.text().startswith(words))
     QTest.mouseClick(menu, LEFT, PLAIN, menu.actionGeometry(action).center())
     QApplication.processEvents()
+
+
+def menu_behind(button: QWidget) -> QMenu:
+    """The menu that a click on a button brings."""
+    click(button)
+    QApplication.processEvents()
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    return menu

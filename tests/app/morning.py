@@ -61,7 +61,7 @@ def first(folder: Path) -> None:
 
     from curvesieve.app.session.desk import View
     from curvesieve.core.study import edits
-    from tests.app.gestures import add_step, click, click_cell, double_click, drop_files
+    from tests.app.gestures import add_step, click, click_cell, double_click, drop_files, menu_behind, take
 
     w = window()
     drop_files(w, [folder / "files"])
@@ -72,7 +72,7 @@ def first(folder: Path) -> None:
     w.session.look(View(ids[0]))
     add_step(w, "despike")
     wait(lambda: w.session.sieved() is not None, "the curve has passed")
-    w.curve_bench.sieve._share()
+    take(menu_behind(w.curve_bench.sieve.more), "Share this sieve with the")
     assert all(w.session.study.shares(id_, "sieve") for id_ in ids)
     w.session.look_at_stage("model")
     double_click(w.curve_bench.canvas.plot, float(CENTERS[0]), 215.0)

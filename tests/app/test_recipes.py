@@ -12,7 +12,7 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from curvesieve.app.panels.shelf.rows import ROW
 from curvesieve.app.session.desk import View
@@ -22,7 +22,7 @@ from curvesieve.core.study.ledger import ledger_of
 from curvesieve.demo import EXAMPLE
 from curvesieve.demo.build import build_study
 from curvesieve.demo.raman import file_text, spectrum
-from tests.app.gestures import CTRL, LEFT, PLAIN, click, click_cell, open_menu, take, type_into
+from tests.app.gestures import CTRL, LEFT, PLAIN, click_cell, menu_behind, open_menu, take, type_into
 
 
 @pytest.fixture
@@ -30,14 +30,6 @@ def demo(window, tmp_path):
     w = window(build_study(tmp_path / "demo"))
     w.session.look(View(w.session.study.document.curves[EXAMPLE].id))
     return w
-
-
-def menu_behind(button) -> QMenu:
-    click(button)
-    QApplication.processEvents()
-    menu = QApplication.activePopupWidget()
-    assert isinstance(menu, QMenu)
-    return menu
 
 
 def can_be_done(button) -> list[str]:
@@ -83,7 +75,7 @@ def shown_ledger(w) -> list[list[str]]:
 def test_a_shared_recipe_is_put_to_tomorrows_files_and_run_prints_the_same(demo, qtbot, tmp_path, capsys):
     w, bench = demo, demo.curve_bench
     assert bench.recipe.state.text() == "of this curve"
-    take(menu_behind(bench.recipe.more), "Share sieve and model with the 5 curves")
+    take(menu_behind(bench.recipe.more), "Share this recipe with the 5 curves")
     idle(w, qtbot)
     assert "Fitted 4 curves." in w.notice.text.text()
     assert bench.recipe.state.text() == "shared by 5 curves"
@@ -165,7 +157,7 @@ def test_each_part_is_shared_and_taken_back_by_itself(demo, qtbot):
     example = session.entry.id
     others = [id_ for id_ in session.study.family_of(example).curves if id_ != example]
     assert "Use the model that the family shares" not in can_be_done(bench.model.more)
-    take(menu_behind(bench.model.more), "Share this model with the family")
+    take(menu_behind(bench.model.more), "Share this model with the 5 curves")
     idle(w, qtbot)
     assert bench.recipe.state.text() == "model shared by 5 curves"
     assert bench.model.summary.text() == "shared · 3 peaks"
@@ -184,16 +176,16 @@ def test_each_part_is_shared_and_taken_back_by_itself(demo, qtbot):
     # a curve by itself has nobody to share with
     session.apply(lambda study: study.with_document(families=()), "no families")
     menu = menu_behind(bench.recipe.more)
-    assert menu.actions()[0].text() == "Share with the family: it has one curve"
+    assert menu.actions()[0].text() == "A recipe is shared within a family of two or more"
     assert not menu.actions()[0].isEnabled()
     menu.close()
 
 
 def test_the_recipe_line_shares_steps_out_and_in(demo, qtbot):
     w, bench, session = demo, demo.curve_bench, demo.session
-    take(menu_behind(bench.recipe.more), "Share sieve and model")
+    take(menu_behind(bench.recipe.more), "Share this recipe")
     idle(w, qtbot)
-    assert "Share sieve and model" not in str(can_be_done(bench.recipe.more))
+    assert "Share this recipe" not in str(can_be_done(bench.recipe.more))
     take(menu_behind(bench.recipe.more), "Give this curve a recipe of its own")
     assert session.entry.shared == ()
     assert session.study.fit_state(session.entry.id) == "fitted", "it does what it did"
@@ -219,7 +211,7 @@ def test_a_recipe_is_kept_by_name_written_opened_and_given_to_others(demo, qtbot
     # applied by its name to a curve that had nothing: fitted at once
     other, wet = (session.study.document.curves[i].id for i in (0, -1))
     session.look(View(other))
-    take(menu_behind(bench.recipe.more), "Apply three-bands")
+    take(menu_behind(bench.recipe.more), "Apply “three-bands”")
     idle(w, qtbot)
     assert session.study.fit_state(other) == "fitted"
     assert len(session.slots) == 2

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from curvesieve.app.plotting.handles import RuleHandles
 from curvesieve.app.session.desk import View
@@ -20,12 +20,11 @@ from curvesieve.core.steps.bridge import Bridge
 from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.level import Scale
 from curvesieve.core.steps.repair import Despike
-from curvesieve.core.steps.sieve import SIEVE_FILES
 from curvesieve.core.steps.transform import Spectrum
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study.passing import recorded, sieve_family, sieved_curve, unusual_catches
 from curvesieve.demo.faults import detector_fault, relaxation_glitch
-from tests.app.gestures import SHIFT, add_step, click, double_click, drag, place, type_into
+from tests.app.gestures import SHIFT, add_step, click, double_click, drag, menu_behind, place, take, type_into
 
 ALT = Qt.KeyboardModifier.AltModifier
 
@@ -169,7 +168,7 @@ def test_a_new_step_is_seen_at_once_and_can_be_left(window, qtbot):
     assert not w.session.study.slots(w.session.view.curve)
 
 
-def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
+def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path, monkeypatch):
     rng = np.random.default_rng(0)
     x = np.linspace(0, 10, 300)
     curves = [(f"c{i}", x, 5 + np.sin(x) + rng.normal(0, 0.05, 300)) for i in range(4)]
@@ -178,7 +177,7 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
     session, column = w.session, w.curve_bench.sieve
     ids = [curve.id for curve in session.study.document.curves]
     add_step(w, "no line could be, and patch")
-    column._share()
+    take(menu_behind(column.more), "Share this sieve with the 4 curves")
     assert all(session.study.shares(id_, "sieve") for id_ in ids)
     assert "shared by the family" in column.count.text()
     session.look(View(ids[3]))
@@ -189,23 +188,26 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path):
     qtbot.waitUntil(lambda: list(session.unusual) == [ids[2]], timeout=20000)
     marked = [row.text for row in w.shelf.model.rows if row.warning]
     assert marked == ["c2"]
-    column._step_out()
+    take(menu_behind(column.more), "Give this curve a sieve of its own")
     session.apply(edits.name_step(ids[3], session.study.slots(ids[3])[0].id, "my own"), "name")
     assert column.card(session.view.stage).name.text() == "my own"
     assert session.study.slots(ids[0])[0].name == ""
 
     path = tmp_path / "clean.sieve.json"
-    column._save(lambda sieve: SIEVE_FILES.write(sieve, path))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
+    take(menu_behind(column.more), "Write this sieve to a file")
     assert json.loads(path.read_text()) == {
         "sieve": 1, "steps": [{"step": "despike", "window": 11, "threshold": 6.0, "narrowest": 2.0, "name": "my own"}]
     }  # fmt: skip
     add_step(w, "scale normalised")
-    column.apply_file(path)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+    take(menu_behind(column.more), "Open a sieve file")
     assert [slot.rule for slot in session.study.slots(ids[3])] == [Despike(threshold=6.0)]
     path.write_text('{"sieve": 1, "steps": [{"step": "desspike"}]}')
-    column.apply_file(path)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
+    take(menu_behind(column.more), "Open a sieve file")
     assert "did you mean 'despike'" in w.notice.text.text()
-    column._copy(ids[:2])
+    take(menu_behind(column.more), "Copy it to the other 3 curves")
     assert not session.study.shares(ids[0], "sieve")
 
     # Two stages are compared; a study with all this is read back as it was.

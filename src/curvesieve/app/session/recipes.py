@@ -10,7 +10,7 @@ from curvesieve.app.session.many_fits import fit_many
 from curvesieve.app.session.session import Session
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.folders import application_folder
-from curvesieve.core.recipe import PARTS, RECIPE_FILES, Part, Recipe
+from curvesieve.core.recipe import PARTS, Part, Recipe
 from curvesieve.core.study import Study, edits
 from curvesieve.core.study.passing import recorded
 
@@ -29,7 +29,7 @@ def recipe_in_hand(session: Session) -> Recipe | None:
 
 
 def share_parts(session: Session, parts: Sequence[Part] = PARTS) -> None:
-    """Makes parts of the recipe in hand those of the whole family; curves that are not fitted by it are fitted."""
+    """Makes parts of the recipe in hand those of the whole family; with the model, curves without a fit are fitted."""
     entry = session.entry
     if entry is None:
         return
@@ -42,7 +42,8 @@ def share_parts(session: Session, parts: Sequence[Part] = PARTS) -> None:
     what = "the recipe" if len(parts) > 1 else f"the {parts[0]}"
     if session.apply(edit, f"share {what}"):
         family = session.study.family_of(entry.id)
-        fit_missing(session, family.curves if family is not None else ())
+        if "model" in parts and family is not None:
+            fit_missing(session, family.curves)
 
 
 def step_out(session: Session, parts: Sequence[Part] = PARTS) -> None:
@@ -53,7 +54,7 @@ def step_out(session: Session, parts: Sequence[Part] = PARTS) -> None:
 def step_in(session: Session, parts: Sequence[Part] = PARTS) -> None:
     """Puts the curve in hand under what its family shares."""
     _change(session, edits.step_in, parts, "use the shared")
-    if session.entry is not None:
+    if "model" in parts and session.entry is not None:
         fit_missing(session, [session.entry.id])
 
 
@@ -96,32 +97,6 @@ def apply_recipe(session: Session, curve_ids: Sequence[str], recipe: Recipe, nam
     if problems:
         session.noticed.emit(_told([f"{label}: {said}" for label, said in problems.items()]), "problem")
     fit_missing(session, curve_ids)
-
-
-def apply_file(session: Session, curve_ids: Sequence[str], path: Path) -> None:
-    """The same for a recipe's file."""
-    try:
-        recipe = RECIPE_FILES.load(path)
-    except InputError as error:
-        session.noticed.emit(str(error), "problem")
-        return
-    apply_recipe(session, curve_ids, recipe, RECIPE_FILES.stem(path))
-
-
-def save_recipe(session: Session, name: str, path: Path | None = None) -> None:
-    """Keeps the recipe in hand under a name, or writes it to a file of any name."""
-    recipe = recipe_in_hand(session)
-    if recipe is None:
-        return
-    try:
-        if path is None:
-            path = RECIPE_FILES.save(recipe, name, recipes_folder())
-        else:
-            RECIPE_FILES.write(recipe, path)
-    except InputError as error:
-        session.noticed.emit(str(error), "problem")
-        return
-    session.noticed.emit(f"Saved the recipe as {path.name}. It is an open JSON file that anybody can apply.", "word")
 
 
 def copied_as_script(session: Session, curve_ids: Sequence[str]) -> str:

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Callable
 from functools import cached_property
 
-from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QGridLayout,
@@ -20,12 +20,12 @@ from PyQt6.QtWidgets import (
 )
 
 from curvesieve.app.benches.curve.fit_foot import FitFoot
-from curvesieve.app.benches.curve.formula_editor import FormulaEditor
 from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE, ParameterRow, ParameterTable
 from curvesieve.app.benches.curve.settings import FitSettings
+from curvesieve.app.benches.curve.sharing import sharing_rows
 from curvesieve.app.benches.curve.slider import StartSlider
 from curvesieve.app.benches.curve.term_list import TYPE, TermList
-from curvesieve.app.session import recipes
+from curvesieve.app.benches.curve.typed_law import TypedLaw
 from curvesieve.app.session.desk import MODEL
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import Card, button, label
@@ -34,15 +34,12 @@ from curvesieve.app.widgets.fold import FoldButton
 from curvesieve.app.widgets.line import CarefulDelegate, tab_leaves
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.typeset import Typeset
-from curvesieve.core.errors import InputError, counted
-from curvesieve.core.formula import Formula
+from curvesieve.core.errors import counted
 from curvesieve.core.formula.printing import latex
 from curvesieve.core.models import PEAKS, TERMS, Model, OwnTerm
-from curvesieve.core.models.own import own_formula
 
 _ROW_PX = 27
 _MOST_ROWS = 90
-_TYPESET_MS, _GUESS_MS = 60, 300
 
 
 class ModelPanel(QWidget):
@@ -75,17 +72,9 @@ class ModelPanel(QWidget):
         self.card.clicked.connect(lambda: session.look_at_stage(MODEL))
         self.formula = label(role="model", wrap=True)
         self.typeset = Typeset()
-        self.editor = FormulaEditor()
-        self.editor.changed.connect(self._preview)
-        self.editor.taken.connect(self._take_formula)
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(_TYPESET_MS)
-        self._later.timeout.connect(self._set_typed)
-        self._guessing = QTimer(self)
-        self._guessing.setSingleShot(True)
-        self._guessing.setInterval(_GUESS_MS)
-        self._guessing.timeout.connect(self._guess)
+        self.law = TypedLaw(session, self.typeset, previewed)
+        self.law.taken.connect(self._taken)
+        self.editor = self.law.editor
         self.slider = StartSlider()
         self.slider.moving.connect(lambda row, value: self._previewed(self._with_start(row, value)))
         self.slider.moved.connect(self._slid)
@@ -254,62 +243,20 @@ class ModelPanel(QWidget):
         self.session.look_at_stage(MODEL)
         self.slider.show_row(self._slidable())
 
-    # -- formula ------------------------------------------------------------------------------------
-
-    def _preview(self, formula: Formula) -> None:
-        """Draws a formula that is being typed, with the values that its names already have, or 1."""
-        if self._curve is None:
-            return
-        self._typed = formula
-        self._later.start()
-        model = self.modelling.model_in_sight()
-        known = model.start
-        own = own_formula(formula.text, self.editor.variable)
-        passed = self.session.sieved()
-        if passed is None:
-            return
-        try:
-            made = Model().with_background("own", passed.curve, own)
-        except InputError:
-            return
-        self._previewed(made.starting_at({name: known[name] for name in made.names if name in known}))
-        if set(made.names) - set(known):
-            self._guessing.start()
-
-    def _guess(self) -> None:
-        """After a pause: starts for a typed formula are looked for, and drawn, while it is still being typed."""
-        formula, still = self._typed, self.session.asking()
-
-        def found(model: Model) -> None:
-            if still() and self.editor.read() is formula and formula is self._typed:
-                self._previewed(model)
-
-        self.modelling.guess(own_formula(formula.text, self.editor.variable), found)
-
-    def _set_typed(self) -> None:
-        if self.editor.read() is self._typed:
-            self.typeset.set(latex(self._typed, "y"))
-
-    def _take_formula(self, text: str) -> None:
-        self.typing = False
-        self._guessing.stop()
-        ground = self.modelling.model_in_sight().background
-        old = ground.own if ground is not None else None
-        self._previewed(None)
-        self.modelling.set_background("own", own_formula(text, self.editor.variable, old))
+    # -- background or law --------------------------------------------------------------------------
 
     def lay_down_formula(self) -> bool:
         """Leaves a formula that is being typed; what stood there before is there again. Whether there was one."""
         if not self.editor.field.hasFocus() and not self.typing:
             return False
-        self._guessing.stop()
-        self._later.stop()
-        self.editor.give_back()
+        self.law.leave()
         self.typing = False
-        self._previewed(None)
         self.refresh()
         self.background.setFocus()
         return True
+
+    def _taken(self) -> None:
+        self.typing = False
 
     def _choose_term(self, chosen: object) -> None:
         if chosen == TYPE:
@@ -345,31 +292,12 @@ class ModelPanel(QWidget):
     # -- the model as a whole -----------------------------------------------------------------------
 
     def _open_model_menu(self) -> None:
-        session, entry = self.session, self.session.entry
-        if entry is None:
-            return
-        study = session.study
-        family = study.family_of(entry.id)
-        several = family is not None and len(family.curves) > 1
-        shared, has_terms = study.shares(entry.id, "model"), bool(session.model.terms)
-        is_there = family is not None and bool(family.recipe.model.terms)
         rows: list[MenuRow] = [
-            ("Share this model with the family", self._share if several and has_terms and not shared else None),
-            ("Give this curve a model of its own", self._step_out if shared else None),
-            ("Use the model that the family shares", self._step_in if is_there and not shared else None),
+            *sharing_rows(self.session, ("model",), "model"),
             ("", None),
-            ("Remove the model", self._remove_model if has_terms else None),
+            ("Remove the model", self._remove_model if self.session.model.terms else None),
         ]
         menu_of(self, rows).popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
-
-    def _share(self) -> None:
-        recipes.share_parts(self.session, ("model",))
-
-    def _step_out(self) -> None:
-        recipes.step_out(self.session, ("model",))
-
-    def _step_in(self) -> None:
-        recipes.step_in(self.session, ("model",))
 
     def _remove_model(self) -> None:
         self.modelling.set_model(Model(), "remove the model")

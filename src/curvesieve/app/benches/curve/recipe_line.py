@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
+from curvesieve.app.benches.curve.sharing import Kept, sharing_rows
 from curvesieve.app.session import recipes
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.basics import Elided, button, label
-from curvesieve.app.widgets.menu import MenuRow, menu_of
-from curvesieve.core.recipe import PARTS, RECIPE_FILES
-
-_FILES = f"Recipes (*{RECIPE_FILES.suffix} *.json)"
+from curvesieve.app.widgets.menu import menu_of
+from curvesieve.core.recipe import PARTS, RECIPE_FILES, Recipe
 
 
 class RecipeLine(QWidget):
@@ -24,6 +21,9 @@ class RecipeLine(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.kept = Kept(
+            self, session, RECIPE_FILES, recipes.recipes_folder, lambda: recipes.recipe_in_hand(session), self._apply
+        )
         self.state = Elided(role="muted")
         self.more = button("…", "bare", "Share, keep or apply the recipe: sieve and model together")
         self.more.setAccessibleName("the recipe as a whole")
@@ -62,66 +62,24 @@ class RecipeLine(QWidget):
         words = "sieve model together family template"
         return [
             ActionRow("Share the recipe with the family", "", self._share, has_curve, words, "Curve"),
-            ActionRow("Save the recipe by name…", "", self._ask_save, has_curve, words, "Curve"),
-            ActionRow("Open a recipe file…", "", self._ask_open, has_curve, words, "Curve"),
+            ActionRow("Save the recipe by name…", "", self.kept.ask_save, has_curve, words, "Curve"),
+            ActionRow("Open a recipe file…", "", self.kept.ask_open, has_curve, words, "Curve"),
             ActionRow("Copy what is done as a script", "", self.copy_script, has_curve, "python code export", "Curve"),
         ]
 
     def _open_menu(self) -> None:
-        session, entry = self.session, self.session.entry
-        if entry is None:
-            return
-        study = session.study
-        family = study.family_of(entry.id)
-        shared = [part for part in PARTS if study.shares(entry.id, part)]
-        count = len(family.curves) if family is not None else 0
-        is_there = family is not None and bool(family.recipe.sieve or family.recipe.model.terms)
-        can_share = count > 1 and len(shared) < len(PARTS)
-        rows: list[MenuRow] = [
-            (f"Share sieve and model with the {count} curves of the family" if count > 1 else
-             "Share with the family: it has one curve", self._share if can_share else None),
-            ("Give this curve a recipe of its own", (lambda: recipes.step_out(session)) if shared else None),
-            ("Use the recipe that the family shares", self._step_in if is_there and can_share else None),
-            ("", None),
-        ]  # fmt: skip
-        rows += [(f"Apply {name}", lambda path=path: self._apply(path)) for name, path in self._saved().items()]  # type: ignore[misc]
-        rows += [
-            ("Open a recipe file…", self._ask_open),
-            ("Save this recipe by name…", self._ask_save),
-            ("Write this recipe to a file…", self._ask_write),
-            ("", None),
+        rows = [
+            *sharing_rows(self.session, PARTS, "recipe"), ("", None), *self.kept.rows(), ("", None),
             ("Copy what is done as a script", self.copy_script),
-        ]
+        ]  # fmt: skip
         menu_of(self, rows).popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
-
-    @staticmethod
-    def _saved() -> dict[str, Path]:
-        return RECIPE_FILES.paths(recipes.recipes_folder())
 
     def _share(self) -> None:
         recipes.share_parts(self.session)
 
-    def _step_in(self) -> None:
-        recipes.step_in(self.session)
-
-    def _apply(self, path: Path) -> None:
+    def _apply(self, recipe: Recipe, name: str) -> None:
         if self.session.entry is not None:
-            recipes.apply_file(self.session, [self.session.entry.id], path)
-
-    def _ask_open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open a recipe", "", _FILES)
-        if name:
-            self._apply(Path(name))
-
-    def _ask_save(self) -> None:
-        name, ok = QInputDialog.getText(self, "Save this recipe", "Name")
-        if ok:
-            recipes.save_recipe(self.session, name)
-
-    def _ask_write(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write this recipe", f"recipe{RECIPE_FILES.suffix}", _FILES)
-        if name:
-            recipes.save_recipe(self.session, "", Path(name))
+            recipes.apply_recipe(self.session, [self.session.entry.id], recipe, name)
 
     def copy_script(self) -> None:
         """Puts a script of the curve in hand on the clipboard."""

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import cached_property, partial
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QVBoxLayout, QWidget
 
+from curvesieve.app.benches.curve.sharing import Kept, sharing_rows
 from curvesieve.app.benches.curve.step_card import DRAG_TYPE, MeshRow, StepCard
 from curvesieve.app.benches.curve.step_list import StepList
 from curvesieve.app.session.desk import RECORDED
@@ -17,7 +18,7 @@ from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import Card, Elided, button, label
 from curvesieve.app.widgets.fold import FoldButton
 from curvesieve.app.widgets.menu import MenuRow, menu_of
-from curvesieve.core.errors import InputError, counted
+from curvesieve.core.errors import counted
 from curvesieve.core.folders import application_folder
 from curvesieve.core.steps import Caught, Sieve, Step, Trail
 from curvesieve.core.steps.sieve import SIEVE_FILES, Sieved
@@ -29,9 +30,6 @@ from curvesieve.core.study.study import Named
 def sieves_folder() -> Path:
     """Where sieves saved by name lie."""
     return application_folder("sieves")
-
-
-_SIEVES = f"Sieves (*{SIEVE_FILES.suffix} *.json)"
 
 
 class RecordedCard(Card):
@@ -61,6 +59,7 @@ class SieveColumn(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.kept = Kept(self, session, SIEVE_FILES, sieves_folder, self._in_hand, self._apply)
         self.recorded = RecordedCard()
         self.recorded.clicked.connect(lambda: session.look_at_stage(RECORDED))
         self.count = label(role="muted")
@@ -218,26 +217,12 @@ class SieveColumn(QWidget):
             return
         family = study.family_of(entry.id)
         related = [id_ for id_ in (family.curves if family else ()) if id_ != entry.id]
-        shared = study.shares(entry.id, "sieve")
+        copying = partial(self._copy, related) if related and self.session.slots else None
         rows: list[MenuRow] = [
-            ("Share this sieve with the family", self._share if related and not shared else None),
-            ("Give this curve a sieve of its own", self._step_out if shared else None),
-            (
-                "Use the sieve that the family shares",
-                self._step_in if family and family.recipe.sieve and not shared else None,
-            ),
-            (
-                f"Copy it to the other {len(related)} curves of the family",
-                (lambda: self._copy(related)) if related else None,
-            ),
-            ("Save this sieve by name…", self._ask_save if study.slots(entry.id) else None),
-            ("Write this sieve to a file…", self._ask_write if study.slots(entry.id) else None),
-            ("Open a sieve file…", self._ask_open),
+            *sharing_rows(self.session, ("sieve",), "sieve"),
+            (f"Copy it to the other {len(related)} curves of the family", copying),
+            *self.kept.rows(),
         ]
-        saved = SIEVE_FILES.paths(sieves_folder())
-        if saved:
-            rows.append(("", None))
-        rows += [(f"Apply “{name}”", partial(self.apply_file, path)) for name, path in saved.items()]
         menu_of(self, rows).popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     def add_step(self, kind: type[Step]) -> None:
@@ -258,51 +243,17 @@ class SieveColumn(QWidget):
 
     # -- the sieve as a whole -----------------------------------------------------------------------
 
-    def _share(self) -> None:
-        self.session.apply(edits.share(self._curve_id(), "sieve"), "share the sieve")
-
-    def _step_out(self) -> None:
-        self.session.apply(edits.step_out(self._curve_id(), "sieve"), "give the curve its own sieve")
-
-    def _step_in(self) -> None:
-        self.session.apply(edits.step_in(self._curve_id(), "sieve"), "use the shared sieve")
-
     def _copy(self, targets: list[str]) -> None:
         if self.session.apply(edits.copy_sieve(self._curve_id(), targets), "copy the sieve"):
             self.session.noticed.emit(f"Copied the sieve to {counted(len(targets), 'curve')}.", "word")
 
-    def _ask_save(self) -> None:
-        name, ok = QInputDialog.getText(self, "Save this sieve", "Name")
-        if ok:
-            self._save(lambda sieve: SIEVE_FILES.save(sieve, name, sieves_folder()))
+    def _in_hand(self) -> Sieve | None:
+        return Sieve(self.session.slots) if self.session.slots else None
 
-    def _ask_write(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write this sieve", f"sieve{SIEVE_FILES.suffix}", _SIEVES)
-        if name:
-            self._save(lambda sieve: SIEVE_FILES.write(sieve, Path(name)))
-
-    def _save(self, write: Callable[[Sieve], object]) -> None:
-        try:
-            write(self.session.study.sieve(self._curve_id()))
-        except (InputError, OSError) as error:
-            self.session.noticed.emit(str(error), "problem")
-            return
-        self.session.noticed.emit("Saved the sieve. It is an open JSON file that anybody can apply.", "word")
-
-    def _ask_open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open a sieve", "", _SIEVES)
-        if name:
-            self.apply_file(Path(name))
-
-    def apply_file(self, path: Path) -> None:
+    def _apply(self, sieve: Sieve, name: str) -> None:
         """Puts a saved sieve in the place of this curve's steps."""
-        try:
-            sieve = Sieve.load(path)
-        except InputError as error:
-            self.session.noticed.emit(str(error), "problem")
-            return
         slots = tuple(slot.model_copy(update={"id": edits.new_id("step")}) for slot in sieve.slots)
-        self.session.apply(edits.set_sieve(self._curve_id(), slots), f"apply {path.name}")
+        self.session.apply(edits.set_sieve(self._curve_id(), slots), f"apply {name}")
 
     def _ask_name(self, slot_id: str) -> None:
         slot = next(slot for slot in self.session.study.slots(self._curve_id()) if slot.id == slot_id)
