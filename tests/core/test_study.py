@@ -91,7 +91,7 @@ def test_damage_is_named_and_nothing_is_opened(study, tmp_path):
     rewritten(path, **{"study.json": json.dumps({**document, "extra": 1})})
     opens("in study.json, extra")
     bad = json.loads(json.dumps(document))
-    bad["curves"][0]["source"]["y"] = 7
+    bad["curves"][0]["source"]["take"]["y"] = 7
     rewritten(path, **{"study.json": json.dumps(bad)})
     opens("names a record or a channel that is not there")
     bad = json.loads(json.dumps(document))

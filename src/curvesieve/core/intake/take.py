@@ -28,6 +28,12 @@ class Take:
     y_unit: str = ""
     where: tuple[int, float] | None = None
 
+    @property
+    def places(self) -> tuple[int, ...]:
+        """The channels that it needs."""
+        others = (self.u, self.where[0] if self.where is not None else None)
+        return (self.x, self.y, *(place for place in others if place is not None))
+
     def curve(self, record: Record) -> Curve:
         """The curve; raises InputError when the channels make none."""
         return taken_curve(record.channels, self)

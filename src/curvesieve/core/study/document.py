@@ -43,30 +43,11 @@ class RecordEntry(_Frozen):
 
 
 class FromRecord(_Frozen):
-    """A curve of the channels of a record. Channels count from 0.
-
-    `x_unit` and `y_unit` are what its numbers are converted to (empty: as recorded); `where` chooses rows, see `Take`.
-    """
+    """A curve of the channels of a record."""
 
     kind: Literal["record"] = "record"
     record: str
-    x: int
-    y: int
-    u: int | None = None
-    x_unit: str = ""
-    y_unit: str = ""
-    where: tuple[int, float] | None = None
-
-    @property
-    def take(self) -> Take:
-        """The channels and units, as records know them."""
-        return Take(self.x, self.y, self.u, self.x_unit, self.y_unit, self.where)
-
-    @property
-    def places(self) -> tuple[int, ...]:
-        """The channels that it needs."""
-        others = (self.u, self.where[0] if self.where is not None else None)
-        return (self.x, self.y, *(place for place in others if place is not None))
+    take: Take
 
 
 class LedgerColumn(_Frozen):
@@ -177,7 +158,7 @@ class Document(_Frozen):
             if not isinstance(source, FromRecord):
                 continue
             count = len(records[source.record].channels) if source.record in records else 0
-            if any(not 0 <= place < count for place in source.places):
+            if any(not 0 <= place < count for place in source.take.places):
                 raise ValueError(f"curve {curve.label!r} names a record or a channel that is not there")
         if {id_ for family in self.families for id_ in family.curves} - curves:
             raise ValueError("a family names a curve that is not there")

@@ -69,7 +69,7 @@ def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Se
             record = apply_pattern(found.record, pattern).record
             if record.source.sha256 in known:
                 raise InputError(f"{record.source.name} is in {family.label} already.")
-            made.append((record, _take_like(record, study.record_entry(source.record), source, family)))
+            made.append((record, _take_like(record, study.record_entry(source.record), source.take, family)))
             known.add(record.source.sha256)
         except InputError as error:
             problems.append(str(error))
@@ -79,9 +79,7 @@ def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Se
         study, record_id = edits.add_record(study, record)
         entry = CurveEntry(
             id=edits.new_id("curve"), label=_label(record, condition, last, family), condition=condition,
-            source=FromRecord(
-                record=record_id, x=take.x, y=take.y, u=take.u, x_unit=take.x_unit, y_unit=take.y_unit
-            ),
+            source=FromRecord(record=record_id, take=take),
             recipe=edits.fresh(last.recipe), shared=last.shared,
         )  # fmt: skip
         ids.append(entry.id)
@@ -120,10 +118,10 @@ def _source(study: Study, curve_id: str) -> FromRecord | None:
     return source if isinstance(source, FromRecord) else None
 
 
-def _take_like(record: Record, old: RecordEntry, source: FromRecord, family: Family) -> Take:
+def _take_like(record: Record, old: RecordEntry, like: Take, family: Family) -> Take:
     """The channels of a record that are called as those of an older one, in the units of the older one's curve."""
     name = record.source.name
-    if source.where is not None:
+    if like.where is not None:
         raise InputError(f"{name}: the curves of {family.label} are chosen rows; bring it in on the Intake bench.")
 
     def place(index: int) -> int:
@@ -149,8 +147,8 @@ def _take_like(record: Record, old: RecordEntry, source: FromRecord, family: Fam
         return target or was
 
     take = Take(
-        place(source.x), place(source.y), None if source.u is None else place(source.u),
-        unit(source.x, source.x_unit), unit(source.y, source.y_unit),
+        place(like.x), place(like.y), None if like.u is None else place(like.u),
+        unit(like.x, like.x_unit), unit(like.y, like.y_unit),
     )  # fmt: skip
     try:
         take.curve(record)

@@ -75,8 +75,8 @@ def _from_3(tree: Tree) -> None:
     """
     results = tree["results"] = {}
     for curve in tree.get("curves", ()):
-        places = ("record", "x", "y", "u", "x_unit", "y_unit", "where")
-        curve["source"] = {"kind": "record"} | {name: curve.pop(name) for name in places if name in curve}
+        chosen = {name: curve.pop(name) for name in ("x", "y", "u", "x_unit", "y_unit", "where") if name in curve}
+        curve["source"] = {"kind": "record", "record": curve.pop("record"), "take": chosen}
         curve["recipe"] = {"sieve": _as_rules(curve.pop("slots", ())), "model": curve.pop("model", {})}
         curve["shared"] = [] if curve.pop("own_sieve", True) else ["sieve"]
         fit = curve.pop("fit", None)

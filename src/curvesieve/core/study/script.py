@@ -79,9 +79,9 @@ def _curve(study: Study, curve_id: str) -> str:
     source = study.entry(curve_id).source
     if isinstance(source, FromRecord):
         entry, record = study.record_entry(source.record), study.record(source.record)
-        by_itself = not (source.x_unit or source.y_unit or source.where)
+        by_itself = not (source.take.x_unit or source.take.y_unit or source.take.where)
         if by_itself and entry.path and record.source.held and _reads_the_same(study, source, curve):
-            places = [source.x + 1, source.y + 1, *(() if source.u is None else (source.u + 1,))]
+            places = [source.take.x + 1, source.take.y + 1, *(() if source.take.u is None else (source.take.u + 1,))]
             return f"cs.read({entry.path!r}).curve({', '.join(map(str, places))})"
     if len(curve) > _MOST_POINTS:
         raise InputError(
@@ -97,7 +97,7 @@ def _reads_the_same(study: Study, source: FromRecord, curve: Curve) -> bool:
     """Whether `cs.read` of the file gives the very numbers, names and units."""
     try:
         record = main_table(tables(study.record(source.record).source)).record
-        made = record.curve(source.x + 1, source.y + 1, None if source.u is None else source.u + 1)
+        made = record.curve(source.take.x + 1, source.take.y + 1, None if source.take.u is None else source.take.u + 1)
     except InputError:
         return False
     names = (made.x_label, made.y_label) == (curve.x_label, curve.y_label)

@@ -191,7 +191,7 @@ class Study:
         source = self.entry(curve_id).source
         if isinstance(source, FromRecord):
             channels = self.record_entry(source.record).channels
-            key = (source.take, tuple(channels[i] for i in source.places))
+            key = (source.take, tuple(channels[i] for i in source.take.places))
             if key not in _digests:
                 if len(_digests) > _MAX_DIGESTS:
                     _digests.clear()

@@ -140,7 +140,7 @@ class SieveColumn(QWidget):
         said, notes = study.origin(entry.id), [source_problem(study, entry.id)]
         if isinstance(source, FromRecord):
             record = study.record_entry(source.record)
-            said = f"{said} · {', '.join(record.channels[i].name for i in (source.x, source.y))}"
+            said = f"{said} · {', '.join(record.channels[i].name for i in (source.take.x, source.take.y))}"
             notes = list(record.notes)
         self.recorded.points.setText(counted(len(made.recorded), "point"))
         self.recorded.source.set(said)

@@ -57,10 +57,7 @@ def add_curves(
             CurveEntry(
                 id=new_id("curve"),
                 label=label,
-                source=FromRecord(
-                    record=record_id, x=take.x, y=take.y, u=take.u, x_unit=take.x_unit, y_unit=take.y_unit,
-                    where=take.where,
-                ),
+                source=FromRecord(record=record_id, take=take),
                 condition=value,
             )
         )  # fmt: skip
