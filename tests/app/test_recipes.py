@@ -17,7 +17,8 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 from curvesieve.app.panels.shelf.rows import ROW
 from curvesieve.app.session.desk import View
 from curvesieve.cli import main
-from curvesieve.core.study import load_study
+from curvesieve.core.steps.repair import Despike
+from curvesieve.core.study import edits, load_study
 from curvesieve.core.study.ledger import ledger_of
 from curvesieve.demo import EXAMPLE
 from curvesieve.demo.build import build_study
@@ -183,8 +184,14 @@ def test_each_part_is_shared_and_taken_back_by_itself(demo, qtbot):
 
 def test_the_recipe_line_shares_steps_out_and_in(demo, qtbot):
     w, bench, session = demo, demo.curve_bench, demo.session
+    told: list[str] = []
+    session.noticed.connect(lambda sentence, kind: told.append(sentence))
+    other = session.study.document.curves[0].id
+    session.apply(edits.add_step(other, Despike(threshold=9), "mine"), "a step of its own")
     take(menu_behind(bench.recipe.more), "Share this recipe")
     idle(w, qtbot)
+    assert told[0] == "Shared the recipe. What 1 other curve had of its own gave way to it; Ctrl+Z brings it back."
+    assert [slot.rule for slot in session.study.slots(other)] == [slot.rule for slot in session.slots]
     assert "Share this recipe" not in str(can_be_done(bench.recipe.more))
     take(menu_behind(bench.recipe.more), "Give this curve a recipe of its own")
     assert session.entry.shared == ()

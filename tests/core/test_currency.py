@@ -26,7 +26,7 @@ from curvesieve.core.study.answers import answer, units_of_parameters
 from curvesieve.core.study.copies import copied
 from curvesieve.core.study.fits import fit_curve
 from curvesieve.core.study.ledger import about_curve, ledger_of, to_csv
-from curvesieve.core.study.passing import passed_units, preview, sieve_family, sieved_curve, sieved_if_quick
+from curvesieve.core.study.passing import passed_units, preview, recorded, sieve_family, sieved_curve, sieved_if_quick
 from tests.conftest import STRD
 
 KEPT = STRD.parent / "studies"
@@ -247,7 +247,7 @@ def test_the_size_of_residuals_is_tested_as_well_as_their_sign():
 
 def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_say():
     """One file a version, written by the program of that time; the peak is of height 5 N at 5 s."""
-    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in (1, 2, 3)]
+    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in (1, 2, 3, 4)]
     for path in KEPT.glob("*.sieve"):
         study = load_study(path)
         assert study.document.version == 4
@@ -269,6 +269,10 @@ def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_sa
     three = load_study(KEPT / "version-3.sieve")
     assert [three.fit_state(c.id) for c in three.document.curves] == [*["fitted"] * 4, "out of date"]
     assert [three.shares(c.id, "sieve") for c in three.document.curves] == [True, True, False, False, False]
+    four = load_study(KEPT / "version-4.sieve")
+    assert [four.fit_state(c.id) for c in four.document.curves][:6] == [*["fitted"] * 4, "out of date", "not fitted"]
+    assert [c.shared for c in four.document.curves][:3] == [("sieve", "model"), ("sieve", "model"), ("model",)]
+    assert [len(recorded(four, c.id)) for c in four.document.curves][-2:] == [60, 3]
 
 
 @pytest.mark.parametrize("version", [1, 2, 3])

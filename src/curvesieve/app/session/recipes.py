@@ -34,16 +34,32 @@ def share_parts(session: Session, parts: Sequence[Part] = PARTS) -> None:
     if entry is None:
         return
 
+    before = session.study
+
     def edit(study: Study) -> Study:
         for part in parts:
             study = edits.share(entry.id, part)(study)
         return study
 
-    what = "the recipe" if len(parts) > 1 else f"the {parts[0]}"
-    if session.apply(edit, f"share {what}"):
+    what = "recipe" if len(parts) > 1 else parts[0]
+    if session.apply(edit, f"share the {what}"):
+        gone = _gave_way(before, session.study, parts)
+        if gone:
+            had = "1 other curve had of its own" if gone == 1 else f"{gone} other curves had of their own"
+            session.noticed.emit(f"Shared the {what}. What {had} gave way to it; Ctrl+Z brings it back.", "word")
         family = session.study.family_of(entry.id)
         if "model" in parts and family is not None:
             fit_missing(session, family.curves)
+
+
+def _gave_way(before: Study, now: Study, parts: Sequence[Part]) -> int:
+    """How many curves had something of their own that another recipe took the place of."""
+
+    def lost(curve_id: str, part: Part) -> bool:
+        had = getattr(before.entry(curve_id).recipe, part)
+        return had not in (getattr(Recipe(), part), getattr(now.recipe(curve_id), part))
+
+    return sum(any(lost(curve.id, part) for part in parts) for curve in now.document.curves)
 
 
 def step_out(session: Session, parts: Sequence[Part] = PARTS) -> None:

@@ -16,6 +16,7 @@ from curvesieve.core.intake.condition import propose
 from curvesieve.core.intake.library import recognise
 from curvesieve.core.intake.pattern import Pattern
 from curvesieve.core.intake.take import Take
+from curvesieve.core.recipe import PARTS, Part, Recipe
 from curvesieve.core.record import Record, Source
 from curvesieve.core.study import edits
 from curvesieve.core.study.document import CurveEntry, Family, FromRecord, RecordEntry
@@ -52,7 +53,9 @@ def tables_like(study: Study, family_id: str, source: Source, watch: Watch | Non
 
 
 def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Sequence[Pattern] = ()) -> Joined:
-    """Takes curves of tables into a family, from the channels and in the units of its last curve, under its recipe.
+    """Takes curves of tables into a family, from the channels and in the units of its last curve.
+
+    They are under the recipe that the family shares; what it does not share is done as to its last curve.
 
     The condition is read off names or preambles, where that gives what the family's other curves have; otherwise it
     stays open. `saved` are the user's reading patterns. A file that does not fit is told, and the others go on.
@@ -77,10 +80,11 @@ def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Se
     ids = []
     for (record, take), condition in zip(made, conditions, strict=True):
         study, record_id = edits.add_record(study, record)
+        recipe, shared = _recipe_like(study, family, last)
         entry = CurveEntry(
             id=edits.new_id("curve"), label=_label(record, condition, last, family), condition=condition,
             source=FromRecord(record=record_id, take=take),
-            recipe=edits.fresh(last.recipe), shared=last.shared,
+            recipe=recipe, shared=shared,
         )  # fmt: skip
         ids.append(entry.id)
         study = study.with_document(curves=(*study.document.curves, entry))
@@ -155,6 +159,13 @@ def _take_like(record: Record, old: RecordEntry, like: Take, family: Family) -> 
     except InputError as error:
         raise error if name in str(error) else InputError(f"{name}: {error}") from error
     return take
+
+
+def _recipe_like(study: Study, family: Family, last: CurveEntry) -> tuple[Recipe, tuple[Part, ...]]:
+    """What the family shares, and for the rest what is done to its last curve, as the new curve's own."""
+    shared = tuple(part for part in PARTS if any(study.shares(id_, part) for id_ in family.curves))
+    own = edits.fresh(study.recipe(last.id)).model_copy(update={part: getattr(Recipe(), part) for part in shared})
+    return own, shared
 
 
 def _conditions(study: Study, family: Family, records: Sequence[Record]) -> list[float | None]:

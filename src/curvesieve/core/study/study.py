@@ -270,11 +270,7 @@ class Study:
 
     def fit(self, curve_id: str) -> FitEntry | None:
         """The curve's fit: one of just what stands there now, or else the last one, which is out of date."""
-        if not self.results:
-            return None
-        entry = self._entries[curve_id]
-        current = self.results.get(self.fit_key(curve_id)) if self.model(curve_id).terms else None
-        return current or self.results.get(entry.result)
+        return self._fit_and_state(curve_id)[0]
 
     def fit_is_current(self, curve_id: str) -> bool:
         """Whether the curve has a fit and nothing that it was made from has changed since."""
@@ -282,22 +278,26 @@ class Study:
 
     def fit_state(self, curve_id: str) -> str:
         """``not fitted``, ``out of date``, ``did not converge`` or ``fitted``."""
-        state = self._states.get(curve_id)
-        if state is None:
-            state = self._states[curve_id] = self._state(curve_id)
-        return state
+        return self._fit_and_state(curve_id)[1]
+
+    def _fit_and_state(self, curve_id: str) -> tuple[FitEntry | None, str]:
+        found = self._states.get(curve_id)
+        if found is None:
+            found = self._states[curve_id] = self._found(curve_id)
+        return found
 
     @cached_property
-    def _states(self) -> dict[str, str]:
+    def _states(self) -> dict[str, tuple[FitEntry | None, str]]:
         return {}
 
-    def _state(self, curve_id: str) -> str:
-        fit = self.fit(curve_id)
-        if fit is None:
-            return "not fitted"
-        if fit.key != self.fit_key(curve_id):
-            return "out of date"
-        return "fitted" if fit.result.converged else "did not converge"
+    def _found(self, curve_id: str) -> tuple[FitEntry | None, str]:
+        if not self.results:
+            return None, "not fitted"
+        current = self.results.get(self.fit_key(curve_id)) if self.model(curve_id).terms else None
+        if current is not None:
+            return current, "fitted" if current.result.converged else "did not converge"
+        last = self.results.get(self._entries[curve_id].result)
+        return last, "not fitted" if last is None else "out of date"
 
     def readings(self, curve_id: str) -> tuple[Reading, ...]:
         """The readings of the curve's fit; none when it has none, or one that is out of date."""

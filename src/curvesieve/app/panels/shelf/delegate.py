@@ -25,6 +25,8 @@ _MARKS = {"not fitted": "", "out of date": "○", "did not converge": "△", "fi
 @lru_cache(maxsize=2048)
 def _drawing(curve: Curve) -> QPolygonF:
     """The curve in the unit square, y downwards, by the lowest and highest points of each stretch: no peak is lost."""
+    if not len(curve):
+        return QPolygonF()
     x, y = outline(curve.x, curve.y, _STRETCHES)
     x = (x - x.min()) / (np.ptp(x) or 1.0)
     y = 1 - (y - y.min()) / (np.ptp(y) or 1.0)
