@@ -70,8 +70,28 @@ def _drive(folder: Path) -> None:
     window.use_scheme("dark")
     window.curve_bench.ledger.view.clicked.emit(window.curve_bench.ledger.model.index(3, 3))
     take("curve-bench-dark")
+    window.use_scheme("light")
+    _share(window, take)
     session.jobs.close()
     app.processEvents()
+
+
+def _share(window: Window, take: Callable[[str], None]) -> None:
+    """The recipe of the fitted spectrum shared with its family, every curve fitted; the menu of the recipe."""
+    from PyQt6.QtTest import QTest
+
+    from curvesieve.app.session.desk import View
+    from curvesieve.app.session.recipes import share_parts
+    from curvesieve.demo import EXAMPLE
+
+    session, bench = window.session, window.curve_bench
+    session.look(View(session.study.document.curves[EXAMPLE].id))
+    bench.drawer.pane.height = 230
+    share_parts(session)
+    while session.jobs.busy:
+        QTest.qWait(50)
+    window.notice.lay_down()
+    take("recipe-shared")
 
 
 def _mend(window: Window, folder: Path, take: Callable[[str], None]) -> None:
