@@ -370,6 +370,12 @@ def two_families() -> Study:
     return edits.share(first, "sieve")(edits.add_step(first, Despike(), "s1")(study))
 
 
+def click_row_menu(w, row: int, words: str) -> None:
+    index = w.shelf.model.index(row)
+    w.shelf.list.scrollTo(index)
+    take(open_menu(w.shelf.list.viewport(), w.shelf.list.visualRect(index).center()), words)
+
+
 def chosen_rows(w) -> list[str]:
     return [w.session.study.entry(id_).label for id_ in w.shelf.chosen()]
 
@@ -443,7 +449,8 @@ def test_chosen_curves_are_fitted_and_grouped_together(window, qtbot, monkeypatc
     family = w.session.study.document.families[-1]
     assert (family.label, family.condition, len(family.curves)) == ("chosen", "loading", 5)
     assert w.session.study.entry(source.id).condition == 2.0, "the same condition goes with it"
-    w.shelf._rename_family(family.id, "chosen")
+    heading = next(i for i, row in enumerate(model.rows) if row.curve is None and row.family == family.id)
+    click_row_menu(w, heading, "Rename the family")
     w.shelf.move_into([source.id], "")
     assert w.session.study.family_of(source.id) is None
 

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 from curvesieve.app.panels.shelf.rows import ROW
 from curvesieve.app.session.desk import View
 from curvesieve.cli import main
+from curvesieve.core.recipe import Recipe
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.study import edits, load_study
 from curvesieve.core.study.ledger import ledger_of
@@ -244,6 +245,45 @@ def test_a_recipe_is_kept_by_name_written_opened_and_given_to_others(demo, qtbot
     idle(w, qtbot)
     assert session.study.fit_state(two) == "fitted"
     assert session.study.model(wet).terms[0].slug == "two-exponentials", "it keeps what it had"
+
+
+def test_a_kept_recipe_becomes_that_of_a_whole_family(demo, qtbot, tmp_path, monkeypatch):
+    w, bench, session = demo, demo.curve_bench, demo.session
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("bands", True))
+    take(menu_behind(bench.recipe.more), "Save this recipe by name")
+    family = session.study.document.families[0]
+    session.apply(edits.set_recipe(family.curves, Recipe()), "bare")
+    assert {session.study.fit_state(id_) for id_ in family.curves} == {"not fitted"}
+    rect = w.shelf.list.visualRect(w.shelf.model.index(0))
+    take(open_menu(w.shelf.list.viewport(), rect.center()), "Apply “bands” to its curves")
+    idle(w, qtbot)
+    assert {session.study.fit_state(id_) for id_ in family.curves} == {"fitted"}
+    assert {session.study.entry(id_).shared for id_ in family.curves} == {("sieve", "model")}
+    # to one whose curves are all of another kind: refused, and nothing is changed
+    before = session.study
+    kept = tmp_path / "data" / "curvesieve" / "recipes" / "bands.recipe.json"
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(kept), ""))
+    wet = next(i for i, row in enumerate(w.shelf.model.rows) if row.curve is None and "humidity" in row.text.lower())
+    rect = w.shelf.list.visualRect(w.shelf.model.index(wet))
+    take(open_menu(w.shelf.list.viewport(), rect.center()), "Apply a recipe file to its curves")
+    assert "it is another kind of curve" in w.notice.text.text()
+    assert session.study is before
+    kept.write_text("{}")
+    take(open_menu(w.shelf.list.viewport(), rect.center()), "Apply a recipe file to its curves")
+    assert "A recipe must look like" in w.notice.text.text()
+
+
+def test_two_droppings_at_once_both_come_in_and_none_twice(demo, qtbot, tmp_path):
+    w = demo
+    files = tomorrow(tmp_path, 3.0, 1.5)
+    drop_on_row(w, 0, files[:1])
+    drop_on_row(w, 0, files[1:])
+    drop_on_row(w, 0, files[:1])
+    idle(w, qtbot)
+    study = w.session.study
+    labels = sorted(study.entry(id_).label for id_ in study.document.families[0].curves)
+    assert labels == ["0.0 wt%", "0.5 wt%", "1.0 wt%", "1.5 wt%", "2.0 wt%", "3.0 wt%", "4.0 wt%"]
+    assert len(study.document.curves) == 10
 
 
 def test_what_is_done_is_copied_as_a_script_that_prints_it(demo, qtbot, tmp_path):

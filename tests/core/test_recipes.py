@@ -130,6 +130,8 @@ def test_a_recipe_for_another_kind_of_curve_fails_on_that_curve_only():
     done = computed_afresh(given.study)
     assert done.study.fit_state(ids["good"]) == "fitted"
     assert "2 free parameters cannot be found from 1 point" in done.problems[ids["few"]]
+    with pytest.raises(cs.InputError, match="for x in mm, but here x is in s"):
+        recipe(recorded(study, ids["seconds"]))
     donor = Recipe.parse({"recipe": 1, "sieve": {"steps": [{"step": "combine", "donor": "blank"}]}})
     lacking = donor.model_copy(update={"model": recipe.model})
     one = with_recipe(done.study, [ids["good"]], lacking).study
@@ -138,6 +140,23 @@ def test_a_recipe_for_another_kind_of_curve_fails_on_that_curve_only():
     with pytest.raises(cs.InputError, match="There is no curve 'blank' here"):
         lacking(curve)
     assert with_recipe(study, [ids["kilo"]], Recipe(model=recipe.model)).problems == {}, "for no curve in particular"
+
+
+@pytest.mark.parametrize(
+    ("mine", "its", "alike"),
+    [
+        ("cm-1", "1/cm", True), ("N/mm2", "MPa", True), ("counts", "a.u.", True), ("", "counts", True),
+        (" mm", "mm", True), ("mm", "m", False),
+         ("°C", "K", False), ("%", "", False), ("counts", "V", False), ("", "s", False),
+    ],
+)  # fmt: skip
+def test_units_are_alike_where_numbers_mean_the_same(mine, its, alike):
+    curve = cs.Curve(np.arange(3.0), np.arange(3.0), x_unit=its)
+    if alike:
+        Recipe(x_unit=mine)(curve)
+    else:
+        with pytest.raises(cs.InputError, match=r"The recipe is for x in .*, but here x is in "):
+            Recipe(x_unit=mine)(curve)
 
 
 # -- files that join a family -----------------------------------------------------------------------
@@ -183,7 +202,7 @@ def test_files_that_do_not_fit_a_family_are_told_and_the_others_join(demo, tmp_p
         "volts.csv": (text.replace("(counts)", "(V)"), "volts.csv: The unit “V”|volts.csv: “V”|volts.csv: The unit"),
         "nanometres.csv": (text.replace("(cm-1)", "(s)"), "nanometres.csv: “s” cannot be converted to “cm-1”"),
     }
-    paths = [good]
+    paths = [good, good]
     for name, (content, _) in other.items():
         (tmp_path / name).write_text(content)
         paths.append(tmp_path / name)
@@ -191,8 +210,9 @@ def test_files_that_do_not_fit_a_family_are_told_and_the_others_join(demo, tmp_p
     found = [table for path in paths for table in tables_like(study, family.id, load(path))]
     joined = join_family(study, family.id, found)
     assert [joined.study.entry(id_).label for id_ in joined.curves] == ["3.0 wt%"]
-    assert len(joined.problems) == len(other) + 1
-    for said, (_, sentence) in zip(joined.problems, other.values(), strict=False):
+    assert len(joined.problems) == len(other) + 2
+    assert joined.problems[0] == "loading-3p0wt.csv is in Raman by silver loading already.", "once is enough"
+    for said, (_, sentence) in zip(joined.problems[1:], other.values(), strict=False):
         assert any(part in said for part in sentence.split("|")), said
     assert joined.problems[-1] == "loading-2p0wt.csv is in Raman by silver loading already."
     with pytest.raises(cs.InputError, match="no row of numbers"):
@@ -222,6 +242,21 @@ def test_a_file_in_another_unit_of_the_kind_is_converted_and_a_condition_is_not_
     np.testing.assert_allclose(curve.y, 3 * x / 1000, atol=1e-12)
     entry = joined.study.entry(new)
     assert (entry.condition, entry.label) == (None, "pull_60C"), "the names of the others say nothing of theirs"
+
+
+@pytest.mark.parametrize(("unit", "found"), [("°C", 60.0), ("K", None)])
+def test_a_condition_is_taken_off_a_name_in_the_unit_of_the_family_only(tmp_path, unit, found):
+    x = np.linspace(0, 10, 40)
+    channels = (Channel("Extension", "mm", x), Channel("Force", "N", 2 * x + 1))
+    records = [Record(Source(f"pull_{t}C.csv", b"%d" % t), channels) for t in (20, 40)]
+    study = edits.add_curves(
+        Study(), [(r, Take(0, 1)) for r in records], "pulls", conditions=[20.0, 40.0], condition=("temperature", unit)
+    )
+    path = tmp_path / "pull_60C.csv"
+    path.write_text("Extension (mm),Force (N)\n" + "".join(f"{a},{3 * a}\n" for a in x))
+    family = study.document.families[0].id
+    joined = join_family(study, family, tables_like(study, family, load(path)))
+    assert joined.study.entry(joined.curves[0]).condition == found
 
 
 # -- run --------------------------------------------------------------------------------------------

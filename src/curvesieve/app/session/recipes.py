@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -15,6 +16,8 @@ from curvesieve.core.study import Study, edits
 from curvesieve.core.study.passing import recorded
 
 _TOLD = 2
+_numbers = itertools.count(1)
+"""Every bringing in is a job of its own: none takes the place of one that is under way."""
 
 
 def recipes_folder() -> Path:
@@ -115,6 +118,24 @@ def apply_recipe(session: Session, curve_ids: Sequence[str], recipe: Recipe, nam
     fit_missing(session, curve_ids)
 
 
+def apply_to_family(session: Session, family_id: str, recipe: Recipe, name: str) -> None:
+    """Makes a recipe that of a whole family, and fits its curves; those in other units keep what they have."""
+    from curvesieve.core.study.afresh import with_shared_recipe
+
+    problems: dict[str, str] = {}
+
+    def edit(study: Study) -> Study:
+        given = with_shared_recipe(study, family_id, recipe)
+        problems.update({study.entry(id_).label: said for id_, said in given.problems.items()})
+        return given.study
+
+    if session.apply(edit, f"apply {name}"):
+        family = next(one for one in session.study.document.families if one.id == family_id)
+        fit_missing(session, family.curves)
+    if problems:
+        session.noticed.emit(_told([f"{label}: {said}" for label, said in problems.items()]), "problem")
+
+
 def copied_as_script(session: Session, curve_ids: Sequence[str]) -> str:
     """The script of curves; empty where there is none, which is told."""
     from curvesieve.core.study.script import as_script
@@ -175,7 +196,7 @@ def bring_into(session: Session, family_id: str, paths: Sequence[Path]) -> None:
 
     name = paths[0].name if len(paths) == 1 else counted(len(paths), "file")
     session.jobs.start(
-        f"Bringing {name} into {family.label}", f"join {family_id}", work, done,
+        f"Bringing {name} into {family.label}", f"join-{next(_numbers)}", work, done,
         lambda sentence: session.noticed.emit(sentence, "problem"), stoppable=True,
     )  # fmt: skip
 

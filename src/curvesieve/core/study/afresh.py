@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 from curvesieve.core.errors import InputError
@@ -47,14 +47,36 @@ def _of_ledger(study: Study, curve_id: str) -> bool:
     return any(isinstance(study.entry(id_).source, FromLedger) for id_ in (curve_id, *study.needs(curve_id)))
 
 
-def with_recipe(study: Study, curve_ids: list[str], recipe: Recipe) -> Afresh:
+def with_recipe(study: Study, curve_ids: Sequence[str], recipe: Recipe) -> Afresh:
     """Gives curves a recipe as their own; those in other units than it is for keep what they had, with the reason."""
+    problems = _refused(study, curve_ids, recipe)
+    ready = [id_ for id_ in curve_ids if id_ not in problems]
+    return Afresh(edits.set_recipe(ready, _bare(recipe))(study), problems)
+
+
+def with_shared_recipe(study: Study, family_id: str, recipe: Recipe) -> Afresh:
+    """Makes a recipe that of a family; curves in other units than it is for have, as their own, what they had.
+
+    Raises InputError when it is for none of the curves.
+    """
+    family = next(one for one in study.document.families if one.id == family_id)
+    problems = _refused(study, family.curves, recipe)
+    ready = [id_ for id_ in family.curves if id_ not in problems]
+    if not ready:
+        raise InputError(next(iter(problems.values()), f"{family.label} has no curves."))
+    return Afresh(edits.set_family_recipe(family_id, _bare(recipe), ready)(study), problems)
+
+
+def _bare(recipe: Recipe) -> Recipe:
+    """As the study keeps it: what curves it is for has been asked."""
+    return recipe.model_copy(update={"x_unit": None, "y_unit": None})
+
+
+def _refused(study: Study, curve_ids: Sequence[str], recipe: Recipe) -> dict[str, str]:
     problems: dict[str, str] = {}
     for id_ in curve_ids:
         try:
             recipe.check(recorded(study, id_))
         except InputError as error:
             problems[id_] = str(error)
-    ready = [id_ for id_ in curve_ids if id_ not in problems]
-    given = recipe.model_copy(update={"x_unit": None, "y_unit": None})
-    return Afresh(edits.set_recipe(ready, given)(study), problems)
+    return problems

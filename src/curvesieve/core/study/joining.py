@@ -63,7 +63,7 @@ def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Se
     """
     family = next(one for one in study.document.families if one.id == family_id)
     last, source = last_of(study, family)
-    known = {study.record_entry(s.record).source for id_ in family.curves if (s := _source(study, id_)) is not None}
+    known = _sources_of(study, family)
     made: list[tuple[Record, Take]] = []
     problems = []
     for table in tables:
@@ -96,11 +96,15 @@ def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Se
 def grafted(study: Study, made: Study, curve_ids: Sequence[str], family_id: str) -> Study:
     """A study with the curves that joined a family of another state of it, their records, numbers and fits.
 
-    Raises InputError when the family is gone meanwhile.
+    Raises InputError when the family is gone meanwhile, or when all of the files came in meanwhile.
     """
     family = next((one for one in study.document.families if one.id == family_id), None)
     if family is None:
         raise InputError("The family that the files were for is not in the study any more; nothing was brought in.")
+    known = _sources_of(study, family)
+    curve_ids = [id_ for id_ in curve_ids if made.record_entry(_record_of(made, id_)).source not in known]
+    if not curve_ids:
+        raise InputError(f"The files are in {family.label} already; nothing was brought in a second time.")
     entries = [made.entry(id_) for id_ in curve_ids]
     records = [record for id_ in curve_ids if (record := made.record_of(id_)) is not None]
     fits = {fit.key: fit for id_ in curve_ids if (fit := made.fit(id_)) is not None}
@@ -120,6 +124,18 @@ def grafted(study: Study, made: Study, curve_ids: Sequence[str], family_id: str)
 def _source(study: Study, curve_id: str) -> FromRecord | None:
     source = study.entry(curve_id).source
     return source if isinstance(source, FromRecord) else None
+
+
+def _sources_of(study: Study, family: Family) -> set[str]:
+    """The hashes of the files that a family's curves come from."""
+    records = [record for id_ in family.curves if (record := study.record_of(id_)) is not None]
+    return {record.source for record in records}
+
+
+def _record_of(study: Study, curve_id: str) -> str:
+    source = study.entry(curve_id).source
+    assert isinstance(source, FromRecord), "curves that join come from files"
+    return source.record
 
 
 def _take_like(record: Record, old: RecordEntry, like: Take, family: Family) -> Take:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QItemSelectionModel, QModelIndex, QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QGuiApplication, QKeyEvent
-from PyQt6.QtWidgets import QAbstractItemView, QFileDialog, QInputDialog, QListView, QVBoxLayout, QWidget
+from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
+from PyQt6.QtWidgets import QAbstractItemView, QInputDialog, QListView, QVBoxLayout, QWidget
 
 from curvesieve.app.panels.shelf.delegate import ShelfDelegate
+from curvesieve.app.panels.shelf.family_menu import FamilyMenu
 from curvesieve.app.panels.shelf.rows import CURVES_TYPE, ROW, ShelfModel
 from curvesieve.app.session import recipes
 from curvesieve.app.session.desk import View
@@ -217,35 +217,12 @@ class Shelf(QWidget):
         if row.curve is None:
             rows: list[MenuRow] = [("Open the family" if row.folded else "Fold the family", lambda: self._fold(index))]
             if row.family:
-                rows += self._rows_of_family(row.family, row.text)
+                rows += FamilyMenu(self.session, self).rows(row.family)
         else:
             if row.curve.id not in self.chosen():
                 self._look(index)
             rows = self._rows_of(self.chosen())
         menu_of(self, rows).popup(viewport.mapToGlobal(place))
-
-    def _rows_of_family(self, family_id: str, title: str) -> list[MenuRow]:
-        study = self.session.study
-        family = next(one for one in study.document.families if one.id == family_id)
-        fitted = [id_ for id_ in family.curves if study.model(id_).terms]
-        return [
-            ("Rename the family…", lambda: self._rename_family(family_id, title)),
-            ("", None),
-            ("Bring in files, done as its last ones were…", lambda: self._ask_files_for(family_id)),
-            ("Fit its curves", (lambda: fit_many(self.session, family.curves)) if fitted else None),
-            ("Copy what is done as a script", (lambda: self._copy_script(family.curves)) if fitted else None),
-        ]
-
-    def _ask_files_for(self, family_id: str) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Bring in files, done as the last ones were")
-        if names:
-            recipes.bring_into(self.session, family_id, [Path(name) for name in names])
-
-    def _copy_script(self, curve_ids: Sequence[str]) -> None:
-        clipboard = QGuiApplication.clipboard()
-        made = recipes.copied_as_script(self.session, curve_ids)
-        if clipboard is not None and made:
-            clipboard.setText(made)
 
     def _rows_of(self, chosen: list[str]) -> list[MenuRow]:
         several, entry = len(chosen) > 1, self.session.entry
@@ -268,7 +245,7 @@ class Shelf(QWidget):
     def _rename(self, index: QModelIndex) -> None:
         row = self.model.rows[index.row()] if index.isValid() else None
         if row is not None and row.curve is None and row.family:
-            self._rename_family(row.family, row.text)
+            FamilyMenu(self.session, self).rename(row.family)
         elif row is not None and row.curve is not None:
             self.rename_in_hand()
 
@@ -290,11 +267,6 @@ class Shelf(QWidget):
         text, ok = QInputDialog.getText(self, "Rename the curve", "Name", text=entry.label)
         if ok and text != entry.label:
             self.session.apply(lambda study: edits.rename_curve(entry.id, text)(study), f"rename {entry.label}")
-
-    def _rename_family(self, family: str, old: str) -> None:
-        text, ok = QInputDialog.getText(self, "Rename the family", "Name", text=old)
-        if ok and text != old:
-            self.session.apply(lambda study: edits.rename_family(family, text)(study), f"rename {old}")
 
     # -- what is done to the chosen curves ----------------------------------------------------------
 

@@ -114,6 +114,23 @@ def set_recipe(curve_ids: Sequence[str], recipe: Recipe) -> Edit:
     return edit
 
 
+def set_family_recipe(family_id: str, recipe: Recipe, curve_ids: Sequence[str]) -> Edit:
+    """Makes a recipe that of a family, shared by some of its curves; the others have what they had, as their own."""
+
+    def edit(study: Study) -> Study:
+        family = next(one for one in study.document.families if one.id == family_id)
+        sharing = {"recipe": Recipe(), "shared": PARTS, "result": ""}
+        owning = set(family.curves) - set(curve_ids)
+        changed = {id_: study.entry(id_).model_copy(update=sharing) for id_ in curve_ids}
+        changed |= {
+            id_: study.entry(id_).model_copy(update={"recipe": study.recipe(id_), "shared": ()}) for id_ in owning
+        }
+        curves = tuple(changed.get(curve.id, curve) for curve in study.document.curves)
+        return change_family(study.with_document(curves=curves), family, {"recipe": fresh(recipe)})
+
+    return edit
+
+
 def fresh(recipe: Recipe) -> Recipe:
     """The same recipe with new ids for its steps, so that it is told from the one that it was copied from."""
     slots = tuple(slot.model_copy(update={"id": new_id("step")}) for slot in recipe.sieve)
