@@ -21,7 +21,7 @@ from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.recipe import RECIPE_FILES, Recipe
 from curvesieve.core.record import Channel, Record, Source
-from curvesieve.core.steps import StepSlot, registered_steps
+from curvesieve.core.steps import StepSlot, parse_step, registered_steps
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study.afresh import computed_afresh, with_recipe
 from curvesieve.core.study.joining import join_family, tables_like
@@ -296,6 +296,17 @@ def test_run_gives_the_windows_ledger_to_the_last_digit(demo, tmp_path, capsys):
     assert rows[0][:3] == ("curve", "loading (wt%)", "P1 center (cm-1)")
     center = next(r for r in study.readings(family.curves[0]) if (r.part, r.quantity) == (1, "center"))
     assert rows[1][2] == center.value
+
+
+def test_what_cannot_be_computed_afresh_has_no_fit_of_before(demo):
+    study, _ = demo
+    one = study.document.families[0].curves[0]
+    broken = edits.step_out(one, "sieve")(study)
+    broken = edits.add_step(one, parse_step({"step": "keep-range", "low": 1.0, "high": 2.0}), "none")(broken)
+    assert broken.fit_state(one) == "out of date"
+    made = computed_afresh(broken)
+    assert "The step Keep range does not work" in made.problems[one]
+    assert (made.study.fit(one), made.study.fit_state(one)) == (None, "not fitted")
 
 
 def test_run_computes_two_hundred_curves_to_the_last_digit(tmp_path, capsys):

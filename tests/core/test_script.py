@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import subprocess
 import sys
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -71,6 +72,21 @@ def test_numbers_stand_in_the_script_where_no_file_gives_them(tmp_path):
     script = as_script(study, ids)
     assert "cs.read(" not in script
     assert printed(script, tmp_path) == ledger(study, ids)
+
+
+def test_a_file_whose_names_or_units_were_given_by_hand_is_not_read_by_itself(tmp_path):
+    path = tmp_path / "bare.csv"
+    path.write_text("a,b\n" + "".join(f"{i},{2 * i + 1}\n" for i in range(12)))
+    bare = cs.read(path)
+    named = replace(bare, channels=(replace(bare.channels[0], unit="s"), bare.channels[1]))
+    for record, count in ((bare, 1), (named, 0)):
+        study = edits.add_curves(Study(), [(record, Take(0, 1))], "bare", labels=["one"])
+        (one,) = (curve.id for curve in study.document.curves)
+        study = edits.set_model(one, Model().with_background("line", sieved_curve(study, one).curve))(study)
+        study = edits.set_fit(one, fit_curve(study, one))(study)
+        script = as_script(study, [one])
+        assert script.count("cs.read(") == count
+        assert printed(script, tmp_path) == ledger(study, [one])
 
 
 def test_what_a_script_cannot_do_is_refused_with_the_way_that_can(tmp_path):

@@ -78,6 +78,11 @@ def test_a_curve_of_the_ledger_follows_its_fits():
     assert recorded(moved, made).x.tolist() == [20, 40], "a reading that is out of date is no point"
     back = edits.remove_step(curves[1], "k")(moved)
     assert back.fit_state(made) == "fitted"
+    # in the family that it is made of, it is no point of itself
+    inside = edits.move_curves([made], family.id)(study)
+    inside = edits.change_curve(made, lambda c: c.model_copy(update={"condition": 50.0}))(inside)
+    assert inside.fit_state(made) == "fitted"
+    assert recorded(inside, made).x.tolist() == [20, 30, 40]
     # one column against another
     study, other = with_curve(study, FromLedger(family=family.id, x=column, y=LedgerColumn(key=SLOPE, unit="N·s^-1")))
     found = recorded(study, other)

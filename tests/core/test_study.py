@@ -104,6 +104,18 @@ def test_damage_is_named_and_nothing_is_opened(study, tmp_path):
     opens("are not those that were saved")
     rewritten(path, **{f"records/{key}.npy": b"\x80\x04pickle"})
     opens("cannot be read")
+    one, two = sorted(curve["result"] for curve in document["curves"] if curve["result"])
+    fits = {name: zipfile.ZipFile(path).read(f"results/{name}.json") for name in (one, two)}
+    rewritten(path, **{f"results/{one}.json": fits[two]})
+    opens(f"the fit {one[:8]}… is another one")
+    rewritten(path, **{f"results/{one}.json": fits[one].replace(b'"converged":true', b'"converged":"yes!"')})
+    opens(f"in the fit {one[:8]}…, result → converged")
+    rewritten(path, **{f"results/{one}.json": None})
+    opens(f"results/{one}.json cannot be read")
+    bad = json.loads(json.dumps(document))
+    bad["curves"][EXAMPLE]["result"] = "../../elsewhere"
+    rewritten(path, **{"study.json": json.dumps(bad)})
+    opens("in study.json, curves → .* → result: String should match pattern")
     with pytest.raises(cs.InputError, match="No such file"):
         load_study(tmp_path / "gone.sieve")
 
