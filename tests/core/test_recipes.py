@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+from pathlib import Path
 
 import numpy as np
 import openpyxl
@@ -14,6 +15,7 @@ from benchmarks.many import fitted_family
 import curvesieve as cs
 from curvesieve.cli import main
 from curvesieve.core.folders import application_folder
+from curvesieve.core.formats import tables
 from curvesieve.core.formats.opening import load
 from curvesieve.core.intake.library import PATTERN_FILES
 from curvesieve.core.intake.pattern import guess
@@ -257,6 +259,32 @@ def test_a_condition_is_taken_off_a_name_in_the_unit_of_the_family_only(tmp_path
     family = study.document.families[0].id
     joined = join_family(study, family, tables_like(study, family, load(path)))
     assert joined.study.entry(joined.curves[0]).condition == found
+
+
+def test_the_sheets_of_one_file_all_join_a_family_of_sheets(tmp_path):
+    def book(name: str, sheets: dict[str, float]) -> Path:
+        made = openpyxl.Workbook()
+        made.remove(made.active)
+        for title, slope in sheets.items():
+            page = made.create_sheet(title)
+            page.append(["Time (s)", "Force (N)"])
+            for i in range(30):
+                page.append([float(i), slope * i + 1])
+        made.save(tmp_path / name)
+        return tmp_path / name
+
+    first = tables(load(book("one.xlsx", {"20C": 2.0, "40C": 4.0})))
+    study = edits.add_curves(
+        Study(), [(table.record, Take(0, 1)) for table in first], "pulls", labels=["20 °C", "40 °C"],
+        conditions=[20.0, 40.0], condition=("temperature", "°C"),
+    )  # fmt: skip
+    family = study.document.families[0].id
+    later = load(book("two.xlsx", {"60C": 6.0, "80C": 8.0}))
+    joined = join_family(study, family, tables_like(study, family, later))
+    assert joined.problems == ()
+    assert [float(recorded(joined.study, id_).y[1]) for id_ in joined.curves] == [7.0, 9.0]
+    again = join_family(joined.study, family, tables_like(joined.study, family, later))
+    assert (again.curves, len(again.problems)) == ((), 2)
 
 
 # -- run --------------------------------------------------------------------------------------------

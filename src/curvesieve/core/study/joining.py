@@ -70,10 +70,11 @@ def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Se
         try:
             found, pattern = recognise(table, saved)
             record = apply_pattern(found.record, pattern).record
-            if record.source.sha256 in known:
+            table_of_file = (record.source.sha256, _title(record.source.name))
+            if table_of_file in known:
                 raise InputError(f"{record.source.name} is in {family.label} already.")
             made.append((record, _take_like(record, study.record_entry(source.record), source.take, family)))
-            known.add(record.source.sha256)
+            known.add(table_of_file)
         except InputError as error:
             problems.append(str(error))
     conditions = _conditions(study, family, [record for record, _ in made])
@@ -102,7 +103,7 @@ def grafted(study: Study, made: Study, curve_ids: Sequence[str], family_id: str)
     if family is None:
         raise InputError("The family that the files were for is not in the study any more; nothing was brought in.")
     known = _sources_of(study, family)
-    curve_ids = [id_ for id_ in curve_ids if made.record_entry(_record_of(made, id_)).source not in known]
+    curve_ids = [id_ for id_ in curve_ids if _table_of(made.record_of(id_)) not in known]
     if not curve_ids:
         raise InputError(f"The files are in {family.label} already; nothing was brought in a second time.")
     entries = [made.entry(id_) for id_ in curve_ids]
@@ -126,16 +127,18 @@ def _source(study: Study, curve_id: str) -> FromRecord | None:
     return source if isinstance(source, FromRecord) else None
 
 
-def _sources_of(study: Study, family: Family) -> set[str]:
-    """The hashes of the files that a family's curves come from."""
-    records = [record for id_ in family.curves if (record := study.record_of(id_)) is not None]
-    return {record.source for record in records}
+def _sources_of(study: Study, family: Family) -> set[tuple[str, str]]:
+    """The tables that a family's curves come from: the hashes of their files, and their titles in these."""
+    return {_table_of(study.record_of(id_)) for id_ in family.curves}
 
 
-def _record_of(study: Study, curve_id: str) -> str:
-    source = study.entry(curve_id).source
-    assert isinstance(source, FromRecord), "curves that join come from files"
-    return source.record
+def _table_of(record: RecordEntry | None) -> tuple[str, str]:
+    return ("", "") if record is None else (record.source, _title(record.file_name))
+
+
+def _title(name: str) -> str:
+    """What tells a table from the others of its file; empty where it is the only one."""
+    return name.partition(" · ")[2]
 
 
 def _take_like(record: Record, old: RecordEntry, like: Take, family: Family) -> Take:
