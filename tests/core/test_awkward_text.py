@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import curvesieve as cs
-from curvesieve.core.formats import reading, tables
+from curvesieve.core.formats import opening, tables
 from curvesieve.core.intake.take import Take
 from curvesieve.core.record import FileBytes, Source
 from curvesieve.core.study import Study, edits, load_study, save_study
@@ -153,12 +153,12 @@ def test_any_dates_keep_their_distances(made):
 
 def test_a_large_file_is_read_in_pieces_and_can_be_stopped(tmp_path, monkeypatch):
     """The way of a 2 GB file, with the limits lowered so that a small file takes it."""
-    monkeypatch.setattr(reading, "MAX_HELD", 1000)
+    monkeypatch.setattr(opening, "MAX_HELD", 1000)
     monkeypatch.setattr("curvesieve.core.formats.rows._PIECE_ROWS", 500)
     path = tmp_path / "large.csv"
     values = np.random.default_rng(0).normal(size=(3000, 2))
     path.write_bytes(b"\xef\xbb\xbfx (s),y (N)\r\n" + b"".join(b"%r,%r\r\n" % (float(a), float(b)) for a, b in values))
-    source = reading.load(path)
+    source = opening.load(path)
     assert isinstance(source.content, FileBytes)
     shares: list[float] = []
     (table,) = tables(source, shares.append)
@@ -184,8 +184,8 @@ def test_a_large_file_is_read_in_pieces_and_can_be_stopped(tmp_path, monkeypatch
     path.write_bytes(path.read_bytes()[:2000])
     with pytest.raises(cs.InputError, match="became shorter while it was read"):
         tables(source)
-    monkeypatch.setattr(reading, "MAX_HELD", 10)
+    monkeypatch.setattr(opening, "MAX_HELD", 10)
     archive = tmp_path / "large.xlsx"
     archive.write_bytes(b"PK\x03\x04" + bytes(100))
     with pytest.raises(cs.InputError, match="only text is read"):
-        tables(reading.load(archive))
+        tables(opening.load(archive))
