@@ -1,6 +1,6 @@
 """Curve Sieve: measured curves in, trustworthy numbers out. See docs/architecture.md for the map.
 
-The Python interface is small: `read`, `Curve`, `Sieve`, `Recipe`, `fit`, and
+The Python interface is small: `read`, `Curve`, `Sieve`, `Recipe`, `fit`, `measure`, and
 `InputError` for whatever is the input's fault. Names are loaded when first asked for, so that starting the window does
 not wait for the solver.
 """
@@ -15,12 +15,13 @@ if TYPE_CHECKING:
     from curvesieve.core.errors import FormulaError, InputError
     from curvesieve.core.fitting import fit
     from curvesieve.core.formats import read
+    from curvesieve.core.measures import measure
     from curvesieve.core.recipe import Recipe
     from curvesieve.core.record import Record
     from curvesieve.core.steps import Sieve
 
 __version__ = "0.1.0"
-__all__ = ["Curve", "FormulaError", "InputError", "Recipe", "Record", "Sieve", "fit", "read"]
+__all__ = ["Curve", "FormulaError", "InputError", "Recipe", "Record", "Sieve", "fit", "measure", "read"]
 
 _HOMES = {
     "Curve": "core.curve",
@@ -30,6 +31,7 @@ _HOMES = {
     "Record": "core.record",
     "Sieve": "core.steps",
     "fit": "core.fitting",
+    "measure": "core.measures",
     "read": "core.formats",
 }
 

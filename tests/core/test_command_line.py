@@ -132,6 +132,6 @@ def test_steps_and_terms_are_listed(capsys):
     assert main(["terms", "--json"]) == 0
     terms = {row["term"]: row for row in json.loads(capsys.readouterr().out)}
     assert [p["name"] for p in terms["gaussian"]["parameters"]] == ["center", "height", "fwhm"]
-    for command in ("steps", "terms"):
+    for command in ("steps", "measures", "terms"):
         assert main([command]) == 0
         assert len(capsys.readouterr().out.splitlines()) >= 4

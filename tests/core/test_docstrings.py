@@ -26,8 +26,8 @@ def functions() -> Iterator[tuple[str, ast.FunctionDef, bool]]:
                     yield name, one, isinstance(node, ast.ClassDef) and bool(node.bases) and one.name in OF_BASES
 
 
-OF_BASES = {"apply", "apply_among", "digest", "effort", "takes", "to_json"}
-"""What every step has: `Rule` and `Step` say what it means, the class says what it does."""
+OF_BASES = {"apply", "apply_among", "digest", "effort", "take", "takes", "to_json"}
+"""What every step and measure has: `Rule`, `Step` and `Measure` say what it means, the class says what it does."""
 
 
 def lacking(wanted: dict[str, bool]) -> list[str]:

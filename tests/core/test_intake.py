@@ -130,6 +130,14 @@ def test_conversions_are_exact(unit, target, value, expected):
     assert units.convert(np.array([value]), unit, target)[0] == expected
 
 
+def test_a_difference_of_temperatures_is_in_kelvin_and_has_not_lost_a_zero_of_its_own():
+    record = table_of("T (°C);y\n25;1\n100;2\n").record
+    warmed = compute(record, ComputedChannel(name="warmed", formula="T - first(T)")).channel
+    assert (warmed.values.tolist(), warmed.unit) == ([0.0, 75.0], "K")
+    twice = compute(record, ComputedChannel(name="same", formula="max(T, T)", unit="°C")).channel
+    assert twice.values.tolist() == pytest.approx([25.0, 100.0])
+
+
 def test_a_pattern_converts_units_and_uncertainties():
     table = table_of("d (inch);F (kN);u(F) (N);T (°C)\n1;2;5;20\n2;4;5;30\n")
     pattern = with_role(with_unit(with_unit(guess(table), 0, "inch → m"), 1, "kN -> N"), 2, "u")

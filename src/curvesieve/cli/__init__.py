@@ -9,7 +9,7 @@ from typing import Any
 
 from curvesieve.core.errors import InputError
 
-_COMMANDS = ("demo", "read", "fit", "pass", "run", "steps", "terms")
+_COMMANDS = ("demo", "read", "fit", "pass", "run", "steps", "measures", "terms")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -62,7 +62,11 @@ def _parser() -> argparse.ArgumentParser:
     run.add_argument("--family", metavar="NAME", help="the family that the files join, or that the ledger is of")
     run.add_argument("--out", metavar="FILE", help="ledger.csv, .xlsx or .json (else a table is printed)")
 
-    for name, what in (("steps", "every step of a sieve with its fields"), ("terms", "every term of the library")):
+    for name, what in (
+        ("steps", "every step of a sieve with its fields"),
+        ("measures", "every measure that reads a curve, with its fields"),
+        ("terms", "every term of the library"),
+    ):
         commands.add_parser(name, help=f"list {what}").add_argument("--json", action="store_true")
     return parser
 
@@ -95,10 +99,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
                 from curvesieve.cli.running import run_study
 
                 return run_study(options)
-            case "steps" | "terms":
-                from curvesieve.cli.listing import list_steps, list_terms
+            case "steps" | "measures" | "terms":
+                from curvesieve.cli import listing
 
-                return list_steps(options.json) if options.command == "steps" else list_terms(options.json)
+                lists = {"steps": listing.list_steps, "measures": listing.list_measures, "terms": listing.list_terms}
+                return lists[options.command](options.json)
         raise InputError("Say what to do (see curvesieve --help).")
     except InputError as error:
         print(f"curvesieve: {error}".replace("\n", " "), file=sys.stderr)

@@ -1,10 +1,14 @@
-"""`read`, `steps` and `terms`: what a file holds, and what the program knows."""
+"""`read`, `steps`, `measures` and `terms`: what a file holds, and what the program knows."""
 
 from __future__ import annotations
 
 import argparse
 import json
 import math
+from collections.abc import Mapping
+from typing import Any
+
+from curvesieve.core.rules import Rule
 
 
 def json_number(value: float) -> float | None:
@@ -57,20 +61,42 @@ def read(options: argparse.Namespace) -> int:
 def list_steps(as_json: bool) -> int:
     from curvesieve.core.steps import registered_steps
 
-    steps = registered_steps()
+    return _list_rules("step", registered_steps(), as_json)
+
+
+def list_measures(as_json: bool) -> int:
+    from curvesieve.core import units
+    from curvesieve.core.measures import registered_measures
+
+    measures = registered_measures()
+    yields = {
+        slug: [
+            {"quantity": one.quantity, "symbol": one.symbol, "unit": units.power_product("[x]", one.x, "[y]", one.y)}
+            for one in measure.yields
+        ]
+        for slug, measure in measures.items()
+    }
+    return _list_rules("measure", measures, as_json, {slug: {"yields": found} for slug, found in yields.items()})
+
+
+def _list_rules(
+    word: str, rules: Mapping[str, type[Rule]], as_json: bool, more: Mapping[str, dict[str, Any]] | None = None
+) -> int:
+    """Prints rules with their fields, or as JSON with the schema of each; `more` has what else it says of each."""
+    more = more or {}
     if as_json:
         rows = [
             {
-                "step": slug, "label": step.label, "intent": step.group, "summary": step.summary,
-                "reference": step.reference, "schema": step.model_json_schema(),
+                word: slug, "label": rule.label, "intent": rule.group, "summary": rule.summary,
+                "reference": rule.reference, **more.get(slug, {}), "schema": rule.model_json_schema(),
             }
-            for slug, step in steps.items()
+            for slug, rule in rules.items()
         ]  # fmt: skip
         print(json.dumps(rows, ensure_ascii=False, indent=1))
         return 0
-    for slug, step in steps.items():
-        print(f"{slug:<20} {step.group:<10} {step.summary}")
-        for name, info in step.model_fields.items():
+    for slug, rule in rules.items():
+        print(f"{slug:<20} {rule.group:<10} {rule.summary}")
+        for name, info in rule.model_fields.items():
             print(f"    {name:<14} {info.default!r:<14} {info.description}")
     return 0
 

@@ -18,6 +18,7 @@ from pydantic import (
     ValidationError,
     field_serializer,
     field_validator,
+    model_validator,
 )
 from pydantic.fields import FieldInfo
 
@@ -157,6 +158,19 @@ class Rule(BaseModel):
     def fitted_to(cls, curve: Curve) -> Self:
         """The rule a user starts from on this curve; the defaults unless a rule knows better."""
         return cls()
+
+
+class Banded(Rule):
+    """A rule whose bands are the right way round: no `low` of a declared `Band` is above its `high`."""
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        for handle in self.handles:
+            if isinstance(handle, Band):
+                low, high = getattr(self, handle.low), getattr(self, handle.high)
+                if low is not None and high is not None and low > high:
+                    raise ValueError(f"{handle.low} ({low:g}) must not be above {handle.high} ({high:g})")
+        return self
 
 
 R = TypeVar("R", bound=Rule)

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import ast
+import math
 from collections.abc import Mapping
 from fractions import Fraction
 
-from curvesieve.core.errors import FormulaError
+from curvesieve.core import units
+from curvesieve.core.errors import FormulaError, InputError
 from curvesieve.core.formula.parse import Formula, place_of
 
 Powers = tuple[tuple[str, Fraction], ...]
 """(base symbol, power) pairs, sorted; empty for a plain number."""
+_PREFERRED = ("MPa", "GPa", "kPa", "N", "kN", "J", "mJ", "W", "V", "mol/L", "S", "ohm")
+"""What a product of units is called instead where it is exactly that: N/mm² is MPa."""
 _ALIKE = {"abs", "min", "max", "where"}
 
 
@@ -104,10 +108,44 @@ def _call(node: ast.expr, name: str, args: list[ast.expr], names: Mapping[str, P
     return ()
 
 
+def result_unit(formula: Formula, unit_of: Mapping[str, str], wanted: str = "") -> str:
+    """The unit of a formula's value, by the units of its names: the `wanted` one, else one made of theirs.
+
+    Raises FormulaError where unlike things are joined, InputError when the value is no such thing as `wanted` measures.
+    A scale with a zero of its own (°C) is never made: a difference of two of its values would be given that zero.
+    """
+    powers = dimension(formula, {name: units.in_base(unit).powers for name, unit in unit_of.items()})
+    if wanted:
+        if units.in_base(wanted).powers != powers:
+            raise InputError(f"the formula gives {said(powers)}, which cannot be expressed in {wanted}.")
+        return wanted
+    if not powers:
+        return ""
+    own = dimension(formula, {name: _own_powers(unit) for name, unit in unit_of.items()}, strict=False)
+    text = " ".join(f"{symbol}{'' if power == 1 else power}" for symbol, power in own)
+    if any(power.denominator > 1 for _, power in own) or units.in_base(text).powers != powers:
+        text = _base_unit(powers)
+    if units.has_own_zero(text):
+        text = units.of_difference(text)[1]
+    found = units.in_base(text)
+    for name in _PREFERRED:
+        same = units.in_base(name).powers == powers
+        if same and math.isclose(units.in_base(name).factor, found.factor, rel_tol=1e-12):
+            return name
+    return text
+
+
+def _own_powers(unit: str) -> Powers:
+    parts = units.factors(unit)
+    return tuple(sorted((symbol, Fraction(power)) for symbol, power in parts)) if parts else ()
+
+
+def _base_unit(powers: Powers) -> str:
+    return " ".join(f"{symbol}{'' if power == 1 else f'^{power}'}" for symbol, power in powers)
+
+
 def said(powers: Powers) -> str:
     """The powers in words of base units: ``kg·m⁻¹·s⁻²``, or ``no unit``."""
-    from curvesieve.core import units
-
     symbols = {"kilogram": "kg", "meter": "m", "second": "s", "kelvin": "K", "ampere": "A", "mole": "mol"}
     text = "·".join(
         symbols.get(base, base) + ("" if power == 1 else f"^{power}" if power.denominator > 1 else str(power))

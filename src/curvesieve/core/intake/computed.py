@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from fractions import Fraction
 from functools import lru_cache
 from typing import Any
 
@@ -14,15 +13,13 @@ from pydantic import BaseModel, ConfigDict
 
 from curvesieve.core import units
 from curvesieve.core.curve import frozen
-from curvesieve.core.errors import InputError
+from curvesieve.core.errors import FormulaError, InputError
 from curvesieve.core.formula import Formula, compile_formula, evaluate, parse
-from curvesieve.core.formula.dimension import Powers, dimension, said
+from curvesieve.core.formula.dimension import result_unit
 from curvesieve.core.formula.functions import CONSTANTS, FUNCTIONS
 from curvesieve.core.intake.quantity import Quantity
 from curvesieve.core.record import Channel, Record
 
-_PREFERRED = ("MPa", "GPa", "kPa", "N", "kN", "J", "mJ", "W", "V", "mol/L", "S", "ohm")
-"""What a product of units is called instead where it is exactly that: N/mm² is MPa."""
 _OF_CHANNEL: dict[str, Callable[[np.ndarray], np.floating[Any]]] = {
     "first": lambda values: values[0],
     "last": lambda values: values[-1],
@@ -164,7 +161,12 @@ def compute(record: Record, wanted: ComputedChannel, own: Sequence[Quantity] = (
     given = [*(q for q in quantities if isinstance(q, Quantity)), *_asked(record, wanted.formula)[1]]
     channels = {name: channel for name, channel in _channels(record).items() if name in _names_used(formula)}
     unit_of = {name: channel.unit for name, channel in channels.items()} | {q.name: q.unit for q in given}
-    unit = _result_unit(formula, unit_of, wanted)
+    try:
+        unit = result_unit(formula, unit_of, wanted.unit)
+    except FormulaError:
+        raise
+    except InputError as error:
+        raise InputError(f"{wanted.name}: {error}") from error
     target = units.in_base(unit)
     values = {name: _in_base(channel.values, channel.unit) for name, channel in channels.items()}
     constants = {quantity.name: _in_base(np.asarray(quantity.value), quantity.unit) for quantity in given}
@@ -191,36 +193,6 @@ def _names_used(formula: Formula) -> set[str]:
 def _in_base(values: np.ndarray, unit: str) -> np.ndarray:
     measure = units.in_base(unit)
     return np.asarray(values * measure.factor + measure.offset)
-
-
-def _result_unit(formula: Formula, unit_of: dict[str, str], wanted: ComputedChannel) -> str:
-    powers = dimension(formula, {name: units.in_base(unit).powers for name, unit in unit_of.items()})
-    if wanted.unit:
-        if units.in_base(wanted.unit).powers != powers:
-            raise InputError(
-                f"{wanted.name}: the formula gives {said(powers)}, which cannot be expressed in {wanted.unit}."
-            )
-        return wanted.unit
-    if not powers:
-        return ""
-    own = dimension(formula, {name: _own_powers(unit) for name, unit in unit_of.items()}, strict=False)
-    text = " ".join(f"{symbol}{'' if power == 1 else power}" for symbol, power in own)
-    if any(power.denominator > 1 for _, power in own) or units.in_base(text).powers != powers:
-        text = _base_unit(powers)
-    found = units.in_base(text)
-    for name in _PREFERRED:
-        if units.in_base(name).powers == powers and np.isclose(units.in_base(name).factor, found.factor, rtol=1e-12):
-            return name
-    return text
-
-
-def _own_powers(unit: str) -> Powers:
-    parts = units.factors(unit)
-    return tuple(sorted((symbol, Fraction(power)) for symbol, power in parts)) if parts else ()
-
-
-def _base_unit(powers: Powers) -> str:
-    return " ".join(f"{symbol}{'' if power == 1 else f'^{power}'}" for symbol, power in powers)
 
 
 def _spread(formula: Formula, values: Mapping[str, Any], given: Sequence[Quantity], rows: int) -> np.ndarray:

@@ -9,14 +9,13 @@ from pydantic import model_validator
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.rules import Anchors, Band, Handle, RuleField
+from curvesieve.core.rules import Anchors, Band, Banded, Handle, RuleField
 from curvesieve.core.shapes import Line
-from curvesieve.core.steps.base import Caught, Passed
+from curvesieve.core.steps.base import Caught, Passed, Step
 from curvesieve.core.steps.level import in_band
-from curvesieve.core.steps.trim import Banded
 
 
-class Baseline(Banded):
+class Baseline(Banded, Step):
     """Takes a baseline off, found by one of the methods of pybaselines or drawn through anchors.
 
     The baseline counts as exact: u stays as it was. `half_window` of snip and rolling ball is in points and should be

@@ -12,10 +12,9 @@ from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.formula import Formula, compile_formula, evaluate, parse
 from curvesieve.core.models import is_known, term_of
-from curvesieve.core.rules import Band, Flanks, RuleField
+from curvesieve.core.rules import Band, Banded, Flanks, RuleField
 from curvesieve.core.shapes import Line
-from curvesieve.core.steps.base import Caught, Passed
-from curvesieve.core.steps.trim import Banded
+from curvesieve.core.steps.base import Caught, Passed, Step
 
 LAWS = ("line", "polynomial", "spline", "pchip", "exponential", "double exponential")
 _SINGLE = "offset + amplitude*exp(-(x - begin)/tau)"
@@ -33,7 +32,7 @@ class _Span:
     parameters: int
 
 
-class Bridge(Banded):
+class Bridge(Banded, Step):
     """Replaces the points between low and high by a law fitted to the flanks on both sides.
 
     The law is fitted to both flanks at once (weighted by u where it is known), so that its ends meet them within the

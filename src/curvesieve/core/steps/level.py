@@ -11,10 +11,9 @@ from pydantic import model_validator
 from curvesieve.core import units
 from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.rules import Band, Mark, RuleField
+from curvesieve.core.rules import Band, Banded, Mark, RuleField
 from curvesieve.core.shapes import Line
 from curvesieve.core.steps.base import Caught, Passed, Step
-from curvesieve.core.steps.trim import Banded
 
 
 def in_band(x: Floats, low: float | None, high: float | None, what: str, used: np.ndarray | None = None) -> np.ndarray:
@@ -121,7 +120,7 @@ def _level_at(x: Floats, y: Floats, middle: float) -> tuple[float, float]:
     return float(values[0]), float(np.sqrt(scale * np.linalg.inv(design.T @ design)[0, 0]))
 
 
-class Zero(Banded):
+class Zero(Banded, Step):
     """Subtracts a zero from x or y: the first point's value, the mean over a band, or a number.
 
     As a preload, x is set to zero where y first reaches `value`, and the points before it are dropped.
@@ -209,7 +208,7 @@ class Zero(Banded):
         return f"{self.axis}, {self.by}" + (f" {self.value:g}" if self.by in ("value", "preload") else "")
 
 
-class Scale(Banded):
+class Scale(Banded, Step):
     """Multiplies x or y by a factor, converts its unit, or normalises y: to its maximum, its area, a band's mean or a
     reference point. u is scaled with y; the reference is taken as exact."""
 

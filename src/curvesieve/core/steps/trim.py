@@ -6,27 +6,15 @@ from dataclasses import replace
 from typing import Self
 
 import numpy as np
-from pydantic import model_validator
 
 from curvesieve.core.curve import Curve, Flag
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.formula import evaluate, parse
-from curvesieve.core.rules import Band, RuleField
+from curvesieve.core.rules import Band, Banded, RuleField
 from curvesieve.core.steps.base import Caught, Passed, Step
 
 
-class Banded(Step):
-    """What steps with a band from low to high have in common: the band is the right way round."""
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        low, high = getattr(self, "low", None), getattr(self, "high", None)
-        if low is not None and high is not None and low > high:
-            raise ValueError(f"low ({low:g}) must not be above high ({high:g})")
-        return self
-
-
-class KeepRange(Banded):
+class KeepRange(Banded, Step):
     """Passes the points whose x lies between low and high, both included."""
 
     slug = "keep-range"
@@ -66,7 +54,7 @@ class KeepRange(Banded):
         return cls(low=float(curve.x.min()), high=float(curve.x.max())) if len(curve) else cls()
 
 
-class LeaveOut(Banded):
+class LeaveOut(Banded, Step):
     """Flags points as left out: they stay on the curve, but no fit and no reading uses them.
 
     Points are told by a band of x, by a rule such as ``y > 50``, or one by one by their x.

@@ -1,0 +1,242 @@
+"""Measures of what lies under a curve: areas, moments, widths."""
+
+from __future__ import annotations
+
+import math
+from typing import Literal
+
+import numpy as np
+
+from curvesieve.core.curve import Floats
+from curvesieve.core.errors import InputError, counted
+from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
+from curvesieve.core.measures.local import around, crossing_at, crossings, vertex
+from curvesieve.core.measures.spread import Stretch, single_valued
+from curvesieve.core.rules import Band, Banded, RuleField
+from curvesieve.core.shapes import Fill, Line, Point
+
+Base = Literal["zero", "chord", "value"]
+
+
+class _OverBase(Banded, Measure):
+    """A band of the curve over a base: zero, a value, or the chord between its ends."""
+
+    handles = (Band(),)
+    group = "areas"
+
+    low: float | None = RuleField(None, label="from", unit="x", help="Where the band begins; empty: at the start.")
+    high: float | None = RuleField(None, label="to", unit="x", help="Where it ends; empty: at the end.")
+    base: Base = RuleField("zero", label="over", help="Zero, the straight line between the band's ends, or a value.")
+    value: float = RuleField(0.0, label="value", unit="y", help="The y that counts as nothing.", when="base: value")
+
+    def _points(self, seen: Seen, least: int) -> tuple[Stretch, Floats, Floats]:
+        """The points in the order of x, their y over the base, and how much of the chord's two ends each base has.
+
+        The last has shape (n, 2): the shares of the first and the last point in the base; zero for other bases.
+        """
+        points = single_valued(seen.band(self.low, self.high, least))
+        shares = np.zeros((len(points), 2))
+        if self.base == "chord":
+            along = (points.x - points.x[0]) / (points.x[-1] - points.x[0])
+            shares = np.column_stack([1 - along, along])
+        level = self.value if self.base == "value" else 0.0
+        return points, points.y - level - shares @ points.y[[0, -1]], shares
+
+    def _against_points(self, against_heights: Floats, shares: Floats) -> Floats:
+        """Slopes against the points' y from slopes against their heights over the base, both of shape (n,)."""
+        slopes = against_heights.copy()
+        slopes[[0, -1]] -= against_heights @ shares
+        return slopes
+
+    def _said_base(self) -> str:
+        return {"zero": "zero", "chord": "the chord", "value": f"{self.value:g}"}[self.base]
+
+
+class Area(_OverBase):
+    """The area between the curve and its base over a band, whose ends are points of the curve.
+
+    The trapezium rule takes straight lines between the points, Simpson's parabolas through three (irregular spacing:
+    K. V. Cartwright, J. Math. Sci. Math. Educ. 12 (2017) 1; from memory). An unsigned area counts what lies below the
+    base, too, and goes with straight lines.
+    """
+
+    slug = "area"
+    label = "Area"
+    summary = "The area under a stretch of the curve"
+    words = "integral integrate energy work toughness sum"
+    reference = "trapezium or Simpson's rule; JCGM 100:2008, 5.1.2"
+    yields = (Yield("area", "area", 1, 1),)
+
+    rule: Literal["trapezium", "simpson"] = RuleField("trapezium", label="rule", help="What lies between the points.")
+    signed: bool = RuleField(True, label="signed", help="Whether what lies below the base counts against the rest.")
+
+    def take(self, seen: Seen) -> Taken:
+        points, height, shares = self._points(seen, 2)
+        if not self.signed:
+            if self.rule == "simpson":
+                raise InputError("an unsigned area goes with straight lines; choose the trapezium rule.")
+            area, slopes = unsigned_area(points.x, height)
+        else:
+            slopes = simpson_weights(points.x) if self.rule == "simpson" else trapezium_weights(points.x)
+            area = float(slopes @ height)
+        said = f"{self.rule}, {counted(len(points), 'point')}, over {self._said_base()}"
+        found = (Found("area", area, self._against_points(slopes, shares)),)
+        return Taken(found, said, points, (Fill(points.x, points.y - height, points.y),))
+
+    def digest(self) -> str:
+        low = "start" if self.low is None else f"{self.low:g}"
+        return f"{low} – {'end' if self.high is None else f'{self.high:g}'}, over {self._said_base()}"
+
+
+def trapezium_weights(x: Floats) -> Floats:
+    """The weight of each y in the area of straight lines between points; `x` has shape (n,), rising."""
+    steps = np.diff(x)
+    weights = np.zeros(x.size)
+    weights[:-1] += steps / 2
+    weights[1:] += steps / 2
+    return weights
+
+
+def simpson_weights(x: Floats) -> Floats:
+    """The weight of each y in the area of parabolas through three points each; `x` has shape (n,), rising.
+
+    An interval that is left over at the end belongs to the parabola through the last three points.
+    """
+    if x.size < 3:
+        return trapezium_weights(x)
+    h = np.diff(x)
+    weights = np.zeros(x.size)
+    pairs = np.arange(0, x.size - 2, 2)
+    a, b = h[pairs], h[pairs + 1]
+    np.add.at(weights, pairs, (a + b) / 6 * (2 - b / a))
+    np.add.at(weights, pairs + 1, (a + b) ** 3 / (6 * a * b))
+    np.add.at(weights, pairs + 2, (a + b) / 6 * (2 - a / b))
+    if x.size % 2 == 0:
+        a1, b1 = float(h[-2]), float(h[-1])
+        weights[-1] += (2 * b1**2 + 3 * a1 * b1) / (6 * (a1 + b1))
+        weights[-2] += (b1**2 + 3 * a1 * b1) / (6 * a1)
+        weights[-3] -= b1**3 / (6 * a1 * (a1 + b1))
+    return weights
+
+
+def unsigned_area(x: Floats, y: Floats) -> tuple[float, Floats]:
+    """∫|y|dx along straight lines, and its slopes against the points' y; all of shape (n,), x rising."""
+    h, y0, y1 = np.diff(x), y[:-1], y[1:]
+    share = np.divide(np.abs(y0), np.abs(y0) + np.abs(y1), out=np.full(h.size, 0.5), where=(y0 * y1) < 0)
+    cross = (y0 * y1) < 0
+    s0, s1 = np.sign(np.where(y0 != 0, y0, y1)), np.sign(np.where(y1 != 0, y1, y0))
+    by0 = np.where(cross, s0 * (share - share**2 / 2) + s1 * (1 - share) ** 2 / 2, s0 / 2) * h
+    by1 = np.where(cross, s0 * share**2 / 2 + s1 * (0.5 - share**2 / 2), s1 / 2) * h
+    slopes = np.zeros(x.size)
+    slopes[:-1] += by0
+    slopes[1:] += by1
+    return float(slopes @ y), slopes
+
+
+class Moments(_OverBase):
+    """Centroid and standard deviation of what lies over the base, as of a distribution; and its skewness."""
+
+    slug = "moments"
+    label = "Centroid and moments"
+    summary = "Centroid, width and skewness of a band, without a model"
+    words = "centre center of mass centroid variance second moment skew"
+    reference = "moments by the trapezium rule; JCGM 100:2008, 5.1.2"
+    yields = (Yield("centroid", "centroid", 1, 0), Yield("deviation", "sd", 1, 0), Yield("skewness", "skewness"))
+
+    def take(self, seen: Seen) -> Taken:
+        points, height, shares = self._points(seen, 3)
+        weights = trapezium_weights(points.x)
+        total = float(weights @ height)
+        if not total > 0:
+            raise InputError(f"the area over {self._said_base()} is {total:g}; moments need one above zero.")
+        parts = weights * height / total
+        centroid = float(parts @ points.x)
+        away = points.x - centroid
+        variance, third = float(parts @ away**2), float(parts @ away**3)
+        if not variance > 0:
+            raise InputError("what lies below the base outweighs the rest far out; choose another band or base.")
+        deviation = math.sqrt(variance)
+        skewness = third / deviation**3
+        by_height = weights / total
+        slopes = {
+            "centroid": by_height * away,
+            "deviation": by_height * (away**2 - variance) / (2 * deviation),
+        }
+        slopes["skewness"] = (
+            by_height * (away**3 - third - 3 * variance * away) / deviation**3
+            - 3 * third / deviation**4 * slopes["deviation"]
+        )
+        values = {"centroid": centroid, "deviation": deviation, "skewness": skewness}
+        found = tuple(Found(q, value, self._against_points(slopes[q], shares)) for q, value in values.items())
+        at = float(np.interp(centroid, points.x, points.y))
+        shapes = (Fill(points.x, points.y - height, points.y), Point(centroid, at))
+        said = f"{counted(len(points), 'point')}, over {self._said_base()}"
+        return Taken(found, said, points, shapes)
+
+    def digest(self) -> str:
+        return f"over {self._said_base()}"
+
+
+class WidthAtShare(_OverBase):
+    """How wide a peak is where it has a share of its height over the base, with no model of it.
+
+    The height is the top of a parabola through the points around the highest, or that point's; the sides are where the
+    curve first passes the share of it on the way outward, told as by *x at value*.
+    """
+
+    slug = "width-at-share"
+    label = "Width at a share of the height"
+    summary = "Full width at half (or another share of the) maximum, without a model"
+    words = "fwhm half maximum breadth broadening linewidth"
+    reference = "JCGM 100:2008, 5.1.2"
+    yields = (Yield("width", "width", 1, 0), Yield("left", "x1", 1, 0), Yield("right", "x2", 1, 0))
+
+    share: float = RuleField(0.5, label="share", gt=0, lt=1, help="Share of the height; 0.5 is the half.")
+    by: Literal["parabola", "the point itself"] = RuleField(
+        "parabola", label="height by", help="The top of a parabola through the points around it, or the highest point."
+    )
+    points: int = RuleField(
+        7, label="points", ge=3, le=100_001, help="How many points the parabola is fitted to.", when="by: parabola"
+    )
+
+    def take(self, seen: Seen) -> Taken:
+        points, height, shares = self._points(seen, 3)
+        top, high, by_height = self._top(points.x, height)
+        if not high > 0:
+            raise InputError(f"nothing in the band lies above {self._said_base()}.")
+        u, over = seen.spread.at(points), height - self.share * high
+        passages = crossings(points.x, over, u)
+        left = [one for one in passages if one[2] and one[0] < top]
+        right = [one for one in passages if not one[2] and one[1] > top]
+        if not left or not right:
+            side = "left" if not left else "right"
+            raise InputError(f"the peak does not fall to {self.share:g} of its height on the {side}; widen the band.")
+        sides = [crossing_at(points.x, over, u, one) for one in (left[-1], right[0])]
+        ends = [side.x for side in sides]
+        slopes = [
+            self._against_points(side.slopes + self.share * side.against_level * by_height, shares) for side in sides
+        ]
+        found = (
+            Found("width", ends[1] - ends[0], slopes[1] - slopes[0]),
+            Found("left", ends[0], slopes[0]),
+            Found("right", ends[1], slopes[1]),
+        )
+        base = np.interp(ends, points.x, points.y - height)
+        said = f"at {self.share:g} of {high:.6g} over {self._said_base()}"
+        line = Line(np.array(ends), base + self.share * high, "result")
+        return Taken(found, said, points, (line, Point(float(points.x[top]), float(points.y[top]))))
+
+    def _top(self, x: Floats, height: Floats) -> tuple[int, float, Floats]:
+        """The highest point, the height, and its slopes against all heights; arrays of shape (n,)."""
+        top, slopes = int(np.argmax(height)), np.zeros(x.size)
+        if self.by == "the point itself":
+            slopes[top] = 1.0
+            return top, float(height[top]), slopes
+        near = around(top, self.points, x.size)
+        place, value, _, slopes[near] = vertex(x[near], height[near], float(x[top]))
+        if not x[near][0] <= place <= x[near][-1]:
+            raise InputError("the highest point lies at the end of the band; widen it, or take the point itself.")
+        return top, value, slopes
+
+    def digest(self) -> str:
+        return f"at {self.share:g}, over {self._said_base()}"

@@ -1,0 +1,85 @@
+"""A measure in the readings before it: what follows from them by a formula."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from curvesieve.core import units
+from curvesieve.core.errors import InputError
+from curvesieve.core.formula import compile_formula, parse
+from curvesieve.core.formula.dimension import result_unit
+from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Trace, Traced, Yield
+from curvesieve.core.rules import RuleField
+
+
+class FormulaOfReadings(Measure):
+    """A formula in the readings of the measures before it, and in units: ``work/volume``, ``slope/(1 GPa)``.
+
+    A name is that of a measure, its symbol or its quantity; one that no reading has may be a unit, which stands for one
+    of it. The value is worked out in base units; u follows to first order, with the correlation that two readings have
+    as far as they rest on the same points of the curve (JCGM 100:2008, 5.2.2).
+    """
+
+    slug = "formula"
+    label = "Formula"
+    group = "formulas"
+    summary = "What follows from the readings before it"
+    words = "calculate compute ratio product derived quotient equation"
+    reference = "JCGM 100:2008, 5.2.2"
+    handles = ()
+    yields = (Yield("result", "f"),)
+
+    formula: str = RuleField("", label="formula", help="In the names and symbols of the readings above, and units.")
+    unit: str = RuleField("", label="in", help="The unit of the result; empty: as it follows.")
+
+    def take(self, seen: Seen) -> Taken:
+        if not self.formula.strip():
+            raise InputError("the formula is empty; write for example work/(2 mm), in names of readings above.")
+        formula = parse(self.formula, ())
+        used: dict[str, Traced] = {}
+        scales: dict[str, tuple[float, str]] = {}
+        for name in formula.parameters:
+            reading = seen.earlier.named(name)
+            if reading is not None:
+                used[name] = reading
+                scales[name] = reading[0].value, reading[0].unit
+            elif units.is_known(name):  # one of it
+                scales[name] = 1.0, name
+            else:
+                known = ", ".join(sorted(name for name, found in seen.earlier.by_name.items() if len(found) == 1))
+                raise InputError(
+                    f"no reading before this and no unit is called {name}; there {'are' if known else 'is no reading'} "
+                    f"{known or 'yet'}."
+                )
+        bases = {name: units.in_base(unit) for name, (_, unit) in scales.items()}
+        unit = result_unit(formula, {name: unit for name, (_, unit) in scales.items()}, self.unit)
+        target = units.in_base(unit)
+        in_base = [value * bases[name].factor + bases[name].offset for name, (value, _) in scales.items()]
+        value, *slopes = (float(np.asarray(one)) for one in compile_formula(formula).both((), in_base))
+        against = {n: s * bases[n].factor / target.factor for n, s in zip(scales, slopes, strict=True) if n in used}
+        trace, said_u = _trace([(used[name], slope) for name, slope in against.items()])
+        found = Found("result", (value - target.offset) / target.factor, unit=unit, trace=trace)
+        names = ", ".join(f"{name} {scales[name][0]:.6g}" for name in used)
+        return Taken((found,), f"from {names or 'numbers alone'}", seen.whole, said_u=said_u)
+
+    def digest(self) -> str:
+        return self.formula
+
+
+def _trace(parts: list[tuple[Traced, float]]) -> tuple[Trace | None, str]:
+    """Where the u of a value is from that has these slopes against these readings; and the words for it."""
+    traces = []
+    for (reading, trace), slope in parts:
+        if trace is None:
+            return None, f"no u: {reading.name} has none"
+        traces.append((trace, slope))
+    if not traces:
+        return None, "no u: no reading is in it"
+    made = Trace.sum(traces)
+    if len(traces) == 1:
+        return made, "u from that of the reading"
+    apart = math.sqrt(sum((one.u * slope) ** 2 for one, slope in traces))
+    joined = not math.isclose(made.u, apart, rel_tol=1e-9)
+    return made, f"u from those of the readings, {'with their correlation' if joined else 'taken as independent'}"

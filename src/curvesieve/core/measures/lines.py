@@ -1,0 +1,200 @@
+"""Measures of straight parts."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from curvesieve.core.curve import Floats
+from curvesieve.core.errors import InputError, counted
+from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
+from curvesieve.core.measures.spread import Stretch, band, noise_along
+from curvesieve.core.rules import Band, Banded, RuleField
+from curvesieve.core.shapes import Line
+
+_PLACES = 64
+"""Ends that a straight stretch is looked for between."""
+_LEAST_SHARE = 0.04
+"""Share of the points that a straight stretch must have, and ten points."""
+_BENT, _ROUGH = 3.0, 1.3
+"""A stretch is straight while its curvature is below so many of its own u, and its residuals are below so many times
+the noise along the curve."""
+
+
+@dataclass(frozen=True, eq=False)
+class Fitted:
+    """y = intercept + slope·(x − origin), the covariance of the two, and R²."""
+
+    slope: float
+    intercept: float
+    slopes: Floats
+    """Of intercept and slope against each y, of shape (2, n)."""
+    covariance: Floats | None
+    r2: float
+    origin: float
+
+
+class StraightPart(Banded, Measure):
+    """A straight line through a stretch of the curve, by least squares.
+
+    Weighted by u where it is known; the uncertainties are then those that follow from u, otherwise from the scatter of
+    the points about the line (s² = RSS/(n − parameters)). The *found* stretch is the longest whose residuals are no
+    rougher than the noise along the curve (1.3 times) and whose curvature is within three of its own u. The steepest is
+    looked for among the longest from each of 64 places on, and three of its own u are taken off for a fair race.
+    """
+
+    slug = "straight-part"
+    label = "Straight part"
+    group = "lines"
+    summary = "Slope and intercept of a straight stretch"
+    words = "modulus line linear regression gradient tangent intercept stiffness slope"
+    reference = "least squares, JCGM 100:2008, H.3"
+    handles = (Band(when="by: band, found"),)
+    yields = (Yield("slope", "slope", -1, 1), Yield("intercept", "intercept", 0, 1), Yield("r2", "R²"))
+
+    by: Literal["band", "first points", "y range", "found"] = RuleField(
+        "band", label="over", help="A band of x, the first points, a range of y, or the best straight stretch."
+    )
+    low: float | None = RuleField(
+        None, label="from", unit="x", help="Where the band begins; empty: at the start.", when="by: band, found"
+    )
+    high: float | None = RuleField(
+        None, label="to", unit="x", help="Where it ends; empty: at the end.", when="by: band, found"
+    )
+    count: int = RuleField(10, label="points", ge=2, le=10_000_000, help="How many points.", when="by: first points")
+    y_low: float | None = RuleField(None, label="y from", unit="y", help="The smallest y.", when="by: y range")
+    y_high: float | None = RuleField(None, label="y to", unit="y", help="The largest y.", when="by: y range")
+    prefer: Literal["longest", "steepest"] = RuleField(
+        "longest", label="prefer", help="Which of the straight stretches is taken.", when="by: found"
+    )
+    intercept: Literal["free", "zero"] = RuleField(
+        "free", label="intercept", help="Whether the line goes where it will, or through zero."
+    )
+
+    def take(self, seen: Seen) -> Taken:
+        points = self._points(seen)
+        line = fitted_line(points, self.intercept == "free")
+        at_zero = line.intercept - line.slope * line.origin
+        u_slope = u_zero = None
+        if line.covariance is not None:
+            lever = np.array([1.0, -line.origin])
+            u_slope = math.sqrt(float(line.covariance[1, 1]))
+            u_zero = math.sqrt(max(float(lever @ line.covariance @ lever), 0.0))
+        found = [Found("slope", line.slope, line.slopes[1], u_slope)]
+        if self.intercept == "free":
+            found.append(Found("intercept", at_zero, line.slopes[0] - line.origin * line.slopes[1], u_zero))
+        if math.isfinite(line.r2):
+            found.append(Found("r2", line.r2))
+        ends = np.array([points.x[0], points.x[-1]])
+        how = "u from the u of the points" if points.u is not None else "u from the scatter about the line"
+        if line.covariance is None:
+            how = "no u: as many parameters as points"
+        said = f"{ends[0]:.6g} to {ends[1]:.6g}, {counted(len(points), 'point')}, R² {line.r2:.5f}"
+        return Taken(tuple(found), said, points, (Line(ends, at_zero + line.slope * ends),), how)
+
+    def _points(self, seen: Seen) -> Stretch:
+        match self.by:
+            case "first points":
+                first = np.argsort(seen.whole.rows, kind="stable")[: self.count]
+                return band(seen.whole.take(np.sort(first)), None, None, 2)
+            case "y range":
+                points = seen.whole
+                low, high = (v if v is not None else s * math.inf for v, s in ((self.y_low, -1), (self.y_high, 1)))
+                inside = (points.y >= low) & (points.y <= high)
+                if inside.sum() < 2:
+                    raise InputError(f"there are fewer than two points with y from {low:g} to {high:g}.")
+                return points.take(inside)
+            case "found":
+                return straight_stretch(seen.band(self.low, self.high, 10), self.prefer)
+        return seen.band(self.low, self.high, 2)
+
+    def digest(self) -> str:
+        low = "start" if self.low is None else f"{self.low:g}"
+        high = "end" if self.high is None else f"{self.high:g}"
+        where = {"first points": f"first {self.count} points", "found": f"{self.prefer} straight stretch"}
+        said = where.get(self.by, f"{low} – {high}" if self.by == "band" else "a range of y")
+        return said + (", through zero" if self.intercept == "zero" else "")
+
+
+def fitted_line(points: Stretch, free: bool) -> Fitted:
+    if np.ptp(points.x) == 0:
+        raise InputError(f"all points have the same x, {points.x[0]:g}; no line is told by them.")
+    weights = np.ones(len(points)) if points.u is None else 1 / points.u**2
+    origin = float(np.average(points.x, weights=weights)) if free else 0.0
+    x, y = points.x - origin, points.y
+    columns = [np.ones(x.size), x] if free else [x]
+    size = [float(np.sqrt(np.sum(weights * c * c))) for c in columns]
+    design = np.array([c / s for c, s in zip(columns, size, strict=True)])
+    normal = (design * weights) @ design.T
+    against = np.linalg.solve(normal, design * weights) / np.array(size)[:, None]
+    values = against @ y
+    slopes = against if free else np.array([np.zeros(x.size), against[0]])
+    fitted = np.array(values) @ np.array(columns)
+    residual = y - fitted
+    dof = x.size - len(columns)
+    covariance = None
+    if points.u is not None or dof > 0:
+        scale = 1.0 if points.u is not None else float(residual @ residual) / dof
+        inverse = np.linalg.inv(normal) / np.outer(size, size) * scale
+        covariance = inverse if free else np.array([[0.0, 0.0], [0.0, inverse[0, 0]]])
+    about = y - np.average(y, weights=weights) if free else y
+    total = float(np.sum(weights * about**2))
+    r2 = 1 - float(np.sum(weights * residual**2)) / total if total > 0 else math.nan
+    intercept, slope = (float(values[0]), float(values[1])) if free else (0.0, float(values[0]))
+    return Fitted(slope, intercept, slopes, covariance, r2, origin)
+
+
+def straight_stretch(points: Stretch, prefer: str = "longest") -> Stretch:
+    """The straight stretch of a curve in the order of x that is longest, or steepest; see `StraightPart`.
+
+    Raises InputError when there is none.
+    """
+    n = len(points)
+    least = max(10, math.ceil(_LEAST_SHARE * n))
+    if n < least or np.ptp(points.x) == 0:
+        raise InputError(f"{counted(n, 'point')} are too few to look for a straight stretch; ten are needed.")
+    noise = noise_along(points.x, points.y)
+    noise = max(noise if math.isfinite(noise) else 0.0, 1e-9 * float(np.abs(points.y).max()), 1e-300)
+    places = np.unique(np.round(np.linspace(0, n, min(_PLACES, n) + 1)).astype(int))
+    first, last = (places[side] for side in np.triu_indices(places.size, 1))
+    first, last = first[last - first >= least], last[last - first >= least]
+    slope, u_slope, bend, rough = _straightness(points, places, first, last, noise)
+    good = np.flatnonzero((bend <= _BENT) & (rough <= _ROUGH))
+    if not good.size:
+        raise InputError("no stretch of this curve is straight within its noise; give a band by hand.")
+    if prefer == "longest":
+        order = np.lexsort((np.abs(slope[good]), (last - first)[good]))
+    else:  # of those that begin at one place the longest counts, and of these the one that is surely steepest
+        longest = {int(first[k]): k for k in good[np.argsort(last[good], kind="stable")]}
+        good = np.array(list(longest.values()))
+        order = np.argsort(np.abs(slope[good]) - _BENT * u_slope[good], kind="stable")
+    at = good[order[-1]]
+    return points.take(slice(int(first[at]), int(last[at])))
+
+
+def _straightness(
+    points: Stretch, places: NDArray[np.intp], first: NDArray[np.intp], last: NDArray[np.intp], noise: float
+) -> tuple[Floats, Floats, Floats, Floats]:
+    """Of stretches between `places`: slope and its u, curvature in units of its own u, residuals in units of the noise.
+
+    All of shape (stretches,). Worked out from sums over the pieces between the places, not from the points again.
+    """
+    middle, half = float(points.x[0] + points.x[-1]) / 2, float(np.ptp(points.x)) / 2
+    t, y = (points.x - middle) / half, points.y - points.y.mean()
+    columns = [np.ones(t.size), t, t**2, t**3, t**4, y, y * t, y * t * t, y * y]
+    sums = np.zeros((len(columns), places.size))
+    sums[:, 1:] = np.cumsum([np.add.reduceat(column, places[:-1]) for column in columns], axis=1)
+    where = np.searchsorted(places, np.array([first, last]))
+    m0, m1, m2, m3, m4, y0, y1, y2, yy = sums[:, where[1]] - sums[:, where[0]]
+    two = m0 * m2 - m1**2
+    slope = (m0 * y1 - m1 * y0) / two
+    level = (y0 - slope * m1) / m0
+    rss = np.maximum(yy - level * y0 - slope * y1, 0.0)
+    three = m0 * (m2 * m4 - m3**2) - m1 * (m1 * m4 - m2 * m3) + m2 * (m1 * m3 - m2**2)
+    curvature = (y0 * (m1 * m3 - m2**2) - y1 * (m0 * m3 - m1 * m2) + y2 * two) / three
+    bend = np.abs(curvature) / (noise * np.sqrt(two / three))
+    return slope / half, noise * np.sqrt(m0 / two) / half, bend, np.sqrt(rss / (m0 - 2)) / noise

@@ -1,0 +1,135 @@
+"""The points that a measure looks at, and where the u of a measured quantity comes from: theirs, or their scatter."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from curvesieve.core.curve import Curve, Flag, Floats
+from curvesieve.core.errors import InputError, counted
+
+_MAD_TO_SIGMA = 1.4826
+"""Standard deviation over median absolute deviation for normal noise, 1/Φ⁻¹(3/4)."""
+_FEWEST = 9
+
+
+@dataclass(frozen=True, eq=False)
+class Stretch:
+    """Points of a curve that its steps left in, in the order of x: arrays of shape (n,), and their `rows` in it."""
+
+    x: Floats
+    y: Floats
+    u: Floats | None
+    rows: NDArray[np.intp]
+
+    def __len__(self) -> int:
+        return int(self.x.size)
+
+    def take(self, which: Any) -> Stretch:
+        """Some of the points: a slice, or an array of places or of yes and no."""
+        u = None if self.u is None else self.u[which]
+        return Stretch(self.x[which], self.y[which], u, self.rows[which])
+
+
+@dataclass(frozen=True)
+class Spread:
+    """Where the standard uncertainty of a curve's points is from: their own u, or one `noise` for all; None: unknown.
+
+    `said` tells which, for the sentence of a measure.
+    """
+
+    noise: float | None
+    said: str
+
+    def at(self, points: Stretch) -> Floats | None:
+        """The u of some points of the curve, of shape (n,), or None where nothing tells it."""
+        if points.u is not None:
+            return points.u
+        return None if self.noise is None else np.full(len(points), self.noise)
+
+    def of(self, gradient: Floats, points: Stretch) -> float | None:
+        """√Σ(gᵢuᵢ)²: the u of a quantity with these slopes against the points' y, of shape (n,), taken as independent.
+
+        JCGM 100:2008, 5.1.2.
+        """
+        u = self.at(points)
+        return None if u is None else float(np.sqrt(np.sum((gradient * u) ** 2)))
+
+
+def noise_along(x: Floats, y: Floats) -> float:
+    """The standard deviation of the noise of a curve with rising x, blind to level, slope and bend; NaN for few points.
+
+    The robust size of each point's distance from the cubic through the two neighbours on either side, over what that
+    distance has for independent noise (after T. Gasser, L. Sroka, C. Jennen-Steinmetz, Biometrika 73 (1986) 625; from
+    memory; with four neighbours for two, and the median for their mean). `x` and `y` have shape (n,); the unit is that
+    of y. Points that share their x with a neighbour are passed over.
+    """
+    distinct = np.concatenate([[True], np.diff(x) > 0]) if x.size else np.zeros(0, bool)
+    x, y = x[distinct], y[distinct]
+    if x.size < _FEWEST:
+        return math.nan
+    middle = x[2:-2]
+    around = [x[k : x.size - 4 + k] for k in (0, 1, 3, 4)]
+    apart, squares = y[2:-2].copy(), np.ones(middle.size)
+    for k, own in zip((0, 1, 3, 4), around, strict=True):
+        weight = np.ones(middle.size)
+        for other in around:
+            if other is not own:
+                weight *= (middle - other) / (own - other)
+        apart -= weight * y[k : y.size - 4 + k]
+        squares += weight**2
+    return float(_MAD_TO_SIGMA * np.median(np.abs(apart) / np.sqrt(squares)))
+
+
+def whole(curve: Curve) -> Stretch:
+    """The used points of a curve, in the order of x."""
+    rows = np.flatnonzero((curve.flags & Flag.LEFT_OUT) == 0)
+    rows = rows[np.argsort(curve.x[rows], kind="stable")]
+    return Stretch(curve.x[rows], curve.y[rows], None if curve.u is None else curve.u[rows], rows)
+
+
+def joined(one: Stretch, other: Stretch) -> Stretch:
+    """Two stretches that share no points, the one before the other."""
+    u = None if one.u is None or other.u is None else np.concatenate([one.u, other.u])
+    rows = np.concatenate([one.rows, other.rows])
+    return Stretch(np.concatenate([one.x, other.x]), np.concatenate([one.y, other.y]), u, rows)
+
+
+def spread_of(points: Stretch) -> Spread:
+    """The spread of all points of a curve: their own u, or the noise along the curve, the same for all."""
+    if points.u is not None:
+        return Spread(None, "u from the u of the points")
+    noise = noise_along(points.x, points.y)
+    if not math.isfinite(noise):
+        return Spread(None, f"no u: {counted(len(points), 'point')} are too few to tell their noise")
+    return Spread(noise, "u from the scatter along the curve")
+
+
+def band(points: Stretch, low: float | None, high: float | None, least: int = 1) -> Stretch:
+    """The points from low to high, ends included (None: to the end). Raises InputError when fewer than `least`."""
+    first = 0 if low is None else int(np.searchsorted(points.x, low, "left"))
+    last = len(points) if high is None else int(np.searchsorted(points.x, high, "right"))
+    count = max(last - first, 0)
+    if count < least:
+        ends = f"{'the start' if low is None else f'{low:g}'} and {'the end' if high is None else f'{high:g}'}"
+        raise InputError(
+            f"there {'is' if count == 1 else 'are'} {count or 'no'} point{'' if count == 1 else 's'} between {ends}, "
+            f"and {least} {'is' if least == 1 else 'are'} needed; the curve runs from {points.x[0]:g} to "
+            f"{points.x[-1]:g}. Drag the band over it."
+        )
+    return points.take(slice(first, last))
+
+
+def single_valued(points: Stretch) -> Stretch:
+    """The same for measures that ask for y at an x: raises InputError where several points share an x."""
+    shared = np.flatnonzero(np.diff(points.x) <= 0)
+    if shared.size:
+        at = float(points.x[shared[0]])
+        raise InputError(
+            f"several points share x = {at:g}, so that y has no one value; put Sort and merge before, or keep a branch."
+        )
+    return points
