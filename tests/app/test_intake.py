@@ -13,8 +13,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QLineEdit
 
 import curvesieve as cs
-from curvesieve.app.benches.intake.waiting import patterns_folder
 from curvesieve.cli import main
+from curvesieve.core.intake.library import PATTERN_FILES
 from curvesieve.core.study.passing import recorded
 from curvesieve.demo.awkward import write_awkward
 from curvesieve.demo.mixed import write_mixed
@@ -146,7 +146,7 @@ def test_stress_is_computed_units_are_converted_and_the_pattern_is_known_next_ti
 
     QTimer.singleShot(200, lambda: _answer("Strip tester"))
     click(w.intake_bench.save)
-    assert [path.name for path in patterns_folder().iterdir()] == ["Strip-tester.pattern.json"]
+    assert [path.name for path in PATTERN_FILES.folder().iterdir()] == ["Strip-tester.pattern.json"]
     assert "Saved the reading pattern “Strip tester”" in w.notice.text.text()
     click(w.intake_bench.files.bring)
     study = w.session.study

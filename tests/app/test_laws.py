@@ -322,7 +322,7 @@ def test_areas_are_typed_and_tied_like_parameters(window, qtbot):
 
 def test_a_peak_of_ones_own_is_added_by_double_click(window, qtbot, tmp_path):
     own = OwnTerm(name="Sech", kind="peak", formula="height/cosh(2.6339*(x - center)/fwhm)")
-    TERM_FILES.save(own, own.name, tmp_path / "data" / "curvesieve" / "terms")
+    TERM_FILES.save(own, own.name)
     x = np.linspace(0, 10, 200)
     w = window(study_of(x, 1 + 8 / np.cosh(2.6339 * (x - 4) / 1.5)))
     kind = w.curve_bench.model.peak_kind

@@ -290,6 +290,7 @@ def test_what_is_done_is_copied_as_a_script_that_prints_it(demo, qtbot, tmp_path
     w, bench, session = demo, demo.curve_bench, demo.session
     clipboard = QApplication.clipboard()
     take(menu_behind(bench.recipe.more), "Copy what is done as a script")
+    idle(w, qtbot)
     path = tmp_path / "one.py"
     path.write_text(clipboard.text(), encoding="utf-8")
     run = subprocess.run([sys.executable, str(path)], capture_output=True, text=True, check=True)
@@ -297,9 +298,11 @@ def test_what_is_done_is_copied_as_a_script_that_prints_it(demo, qtbot, tmp_path
     assert values == [repr(r.value) for r in session.study.readings(session.entry.id)]
     rect = w.shelf.list.visualRect(w.shelf.model.index(0))
     take(open_menu(w.shelf.list.viewport(), rect.center()), "Copy what is done as a script")
+    idle(w, qtbot)
     assert clipboard.text().count("cs.read(") == 5
     session.look(View(session.study.document.curves[0].id))
     take(menu_behind(bench.recipe.more), "Copy what is done as a script")
+    idle(w, qtbot)
     assert "no model on these curves" in w.notice.text.text()
     # the family as a whole is fitted from its heading
     wet = next(i for i, row in enumerate(w.shelf.model.rows) if row.curve is None and "humidity" in row.text.lower())

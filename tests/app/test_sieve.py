@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from curvesieve.app.plotting.handles import RuleHandles
 from curvesieve.app.session.desk import View
@@ -20,6 +20,7 @@ from curvesieve.core.steps.bridge import Bridge
 from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.level import Scale
 from curvesieve.core.steps.repair import Despike
+from curvesieve.core.steps.sieve import SIEVE_FILES
 from curvesieve.core.steps.transform import Spectrum
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study.passing import recorded, sieve_family, sieved_curve, unusual_catches
@@ -199,6 +200,12 @@ def test_sieves_are_shared_copied_saved_and_compared(window, qtbot, tmp_path, mo
     assert json.loads(path.read_text()) == {
         "sieve": 1, "steps": [{"step": "despike", "window": 11, "threshold": 6.0, "narrowest": 2.0, "name": "my own"}]
     }  # fmt: skip
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("clean one", True))
+    take(menu_behind(column.more), "Save this sieve by name")
+    assert list(SIEVE_FILES.paths()) == ["clean-one"]
+    add_step(w, "scale normalised")
+    take(menu_behind(column.more), "Apply “clean-one”")
+    assert [slot.rule for slot in session.study.slots(ids[3])] == [Despike(threshold=6.0)]
     add_step(w, "scale normalised")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(path), ""))
     take(menu_behind(column.more), "Open a sieve file")

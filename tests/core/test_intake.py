@@ -136,6 +136,9 @@ def test_a_difference_of_temperatures_is_in_kelvin_and_has_not_lost_a_zero_of_it
     assert (warmed.values.tolist(), warmed.unit) == ([0.0, 75.0], "K")
     twice = compute(record, ComputedChannel(name="same", formula="max(T, T)", unit="°C")).channel
     assert twice.values.tolist() == pytest.approx([25.0, 100.0])
+    for wrong in ("T - first(T)", "2*T", "T/2"):
+        with pytest.raises(cs.InputError, match="wrong: the formula gives no place on the scale of °C"):
+            compute(record, ComputedChannel(name="wrong", formula=wrong, unit="°C"))
 
 
 def test_a_pattern_converts_units_and_uncertainties():

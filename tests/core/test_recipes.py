@@ -14,7 +14,6 @@ from benchmarks.many import fitted_family
 
 import curvesieve as cs
 from curvesieve.cli import main
-from curvesieve.core.folders import application_folder
 from curvesieve.core.formats import tables
 from curvesieve.core.formats.opening import load
 from curvesieve.core.intake.library import PATTERN_FILES
@@ -390,7 +389,7 @@ def test_a_saved_pattern_reads_the_files_that_join(demo, tmp_path, monkeypatch):
     pattern = guess(table)
     rules = tuple(r.model_copy(update={"unit": "counts"}) if r.name == "Intensity" else r for r in pattern.channels)
     pattern = pattern.model_copy(update={"name": "spectrometer", "channels": rules})
-    PATTERN_FILES.save(pattern, pattern.name, application_folder("patterns"))
+    PATTERN_FILES.save(pattern, pattern.name)
     assert join_family(study, family.id, [table]).curves == ()
     assert len(join_family(study, family.id, [table], [pattern]).curves) == 1
     path = tmp_path / "films.sieve"

@@ -58,14 +58,13 @@ def _with_files(
     study: Study, paths: list[Path], family: Family | None, failed: list[str]
 ) -> tuple[Study, Family | None]:
     """The study with the files in the family, or else each in the latest family that it fits."""
-    from curvesieve.core.folders import application_folder
     from curvesieve.core.formats.opening import load
     from curvesieve.core.intake.library import PATTERN_FILES
     from curvesieve.core.study.joining import join_family, tables_like
 
     if not study.document.families:
         raise InputError("The study has no family whose curves say what to do with files.")
-    saved = list(PATTERN_FILES.load_all(application_folder("patterns"), newest_first=True)[0].values())
+    saved = list(PATTERN_FILES.load_all(newest_first=True)[0].values())
     for path in paths:
         said: list[str] = []
         for one in [family] if family is not None else reversed(study.document.families):

@@ -14,6 +14,7 @@ from pydantic import ValidationError
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.files import write_text
+from curvesieve.core.folders import application_folder
 
 MAX_BYTES = 2**20
 T = TypeVar("T")
@@ -37,19 +38,26 @@ def read_json(path: Path, word: str) -> Any:
 class NamedFiles(Generic[T]):
     """One kind of what users keep. `word` is what it is called, `suffix` ends its files' names.
 
+    They lie in the application's folder `home`, but where another `folder` is given.
+
     `parse` makes a value of a JSON value and raises InputError (or pydantic's ValidationError) for what is none; `dump`
     is its inverse. `name_in` tells the name that a value carries itself, and `named` gives it one where it has none;
     without them, the file's name is the name.
     """
 
     word: str
+    home: str
     suffix: str
     parse: Callable[[Any], T]
     dump: Callable[[T], Any]
     name_in: Callable[[T], str] | None = None
     named: Callable[[T, str], T] | None = None
 
-    def path(self, name: str, folder: Path) -> Path:
+    def folder(self) -> Path:
+        """Where they lie. It may not be there yet."""
+        return application_folder(self.home)
+
+    def path(self, name: str, folder: Path | None = None) -> Path:
         """Where a value of a name is kept: its letters and numbers, apart from those of other names that look alike.
 
         Raises InputError for a name without a letter.
@@ -57,6 +65,7 @@ class NamedFiles(Generic[T]):
         slug = re.sub(r"[^\w-]+", "-", name).strip("-")
         if not slug:
             raise InputError(f"A {self.word} needs a name with a letter or a number in it.")
+        folder = folder or self.folder()
         path = folder / f"{slug}{self.suffix}"
         if self.name_in is not None and path.exists() and self._name_of(path) != name:  # “a b” and “a-b” are two
             path = folder / f"{slug}-{hashlib.sha256(name.encode()).hexdigest()[:6]}{self.suffix}"
@@ -73,13 +82,13 @@ class NamedFiles(Generic[T]):
         """The name of a file without its suffix."""
         return path.name.removesuffix(self.suffix)
 
-    def save(self, value: T, name: str, folder: Path) -> Path:
+    def save(self, value: T, name: str, folder: Path | None = None) -> Path:
         """Keeps a value under a name, in the place of an older one of that name; raises InputError with the reason."""
         path = self.path(name, folder)
         try:
-            folder.mkdir(parents=True, exist_ok=True)
+            path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise InputError(f"{path.name} cannot be written to {folder}: {error.strerror or error}.") from error
+            raise InputError(f"{path.name} cannot be written to {path.parent}: {error.strerror or error}.") from error
         self.write(value, path)
         return path
 
@@ -102,11 +111,11 @@ class NamedFiles(Generic[T]):
             said = str(error)
             raise error if path.name in said else InputError(f"{path.name}: {said}") from error
 
-    def paths(self, folder: Path) -> dict[str, Path]:
+    def paths(self, folder: Path | None = None) -> dict[str, Path]:
         """The files of a folder by their names, in the order of the alphabet."""
-        return {self.stem(path): path for path in sorted(folder.glob(f"*{self.suffix}"))}
+        return {self.stem(path): path for path in sorted((folder or self.folder()).glob(f"*{self.suffix}"))}
 
-    def load_all(self, folder: Path, newest_first: bool = False) -> tuple[dict[str, T], list[str]]:
+    def load_all(self, folder: Path | None = None, newest_first: bool = False) -> tuple[dict[str, T], list[str]]:
         """The values of a folder by name, and a sentence for each file that is none."""
         found: dict[str, T] = {}
         problems = []
@@ -120,7 +129,7 @@ class NamedFiles(Generic[T]):
             try:
                 value = self.load(path)
             except InputError as error:
-                problems.append(f"{error} It lies in {folder}; save it anew or remove it.")
+                problems.append(f"{error} It lies in {path.parent}; save it anew or remove it.")
                 continue
             found[self.name_in(value) if self.name_in is not None else self.stem(path)] = value
         return found, problems

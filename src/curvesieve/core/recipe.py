@@ -120,7 +120,7 @@ class Recipe(BaseModel):
         return RECIPE_FILES.load(Path(path))
 
 
-RECIPE_FILES = NamedFiles("recipe", ".recipe.json", Recipe.parse, Recipe.to_json)
+RECIPE_FILES = NamedFiles("recipe", "recipes", ".recipe.json", Recipe.parse, Recipe.to_json)
 """Recipes that users keep and hand on."""
 
 

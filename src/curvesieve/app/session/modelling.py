@@ -13,7 +13,6 @@ from curvesieve.app.session.desk import Desk
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.folders import application_folder
 from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.models.own import TERM_FILES, OwnParameter
 from curvesieve.core.study import FitEntry, Study, edits
@@ -242,7 +241,7 @@ class Modelling(QObject):
 
     def own_terms(self) -> dict[str, OwnTerm]:
         """The user's saved terms by name; files that are none are told."""
-        found, problems = TERM_FILES.load_all(application_folder("terms"))
+        found, problems = TERM_FILES.load_all()
         for problem in problems:
             self._refused(problem)
         return found
@@ -259,7 +258,7 @@ class Modelling(QObject):
         }
         try:
             own = OwnTerm.model_validate({**ground.own.model_dump(), "name": name.strip(), "parameters": said})
-            path = TERM_FILES.save(own, own.name, application_folder("terms"))
+            path = TERM_FILES.save(own, own.name)
         except ValueError as error:
             self._refused(str(error))
             return None

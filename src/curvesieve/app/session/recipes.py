@@ -3,26 +3,25 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TypeVar
+
+from PyQt6.QtGui import QGuiApplication
 
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.many_fits import fit_many
 from curvesieve.app.session.session import Session
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.folders import application_folder
+from curvesieve.core.named_files import NamedFiles
 from curvesieve.core.recipe import PARTS, Part, Recipe
 from curvesieve.core.study import Study, edits
 from curvesieve.core.study.passing import recorded
 
 _TOLD = 2
+T = TypeVar("T")
 _numbers = itertools.count(1)
 """Every bringing in is a job of its own: none takes the place of one that is under way."""
-
-
-def recipes_folder() -> Path:
-    """Where recipes saved by name lie."""
-    return application_folder("recipes")
 
 
 def recipe_in_hand(session: Session) -> Recipe | None:
@@ -36,7 +35,6 @@ def share_parts(session: Session, parts: Sequence[Part] = PARTS) -> None:
     entry = session.entry
     if entry is None:
         return
-
     before = session.study
 
     def edit(study: Study) -> Study:
@@ -77,14 +75,14 @@ def step_in(session: Session, parts: Sequence[Part] = PARTS) -> None:
         fit_missing(session, [session.entry.id])
 
 
-def _change(session: Session, change: object, parts: Sequence[Part], words: str) -> None:
+def _change(session: Session, change: Callable[[str, Part], edits.Edit], parts: Sequence[Part], words: str) -> None:
     entry = session.entry
     if entry is None:
         return
 
     def edit(study: Study) -> Study:
         for part in parts:
-            study = change(entry.id, part)(study)  # type: ignore[operator]
+            study = change(entry.id, part)(study)
         return study
 
     session.apply(edit, f"{words} {'recipe' if len(parts) > 1 else parts[0]}")
@@ -136,18 +134,34 @@ def apply_to_family(session: Session, family_id: str, recipe: Recipe, name: str)
         session.noticed.emit(_told([f"{label}: {said}" for label, said in problems.items()]), "problem")
 
 
-def copied_as_script(session: Session, curve_ids: Sequence[str]) -> str:
-    """The script of curves; empty where there is none, which is told."""
-    from curvesieve.core.study.script import as_script
+def copy_as_script(session: Session, curve_ids: Sequence[str]) -> None:
+    """Puts a script of curves on the clipboard; in the background, as it reads their files once more."""
+    study, ids = session.study, tuple(curve_ids)
+    what = study.entry(ids[0]).label if len(ids) == 1 else counted(len(ids), "curve")
 
+    def work(ticket: Ticket) -> str:
+        from curvesieve.core.study.script import as_script
+
+        return as_script(study, ids)
+
+    def done(made: str) -> None:
+        clipboard = QGuiApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(made)
+            session.noticed.emit(f"Copied a script that reads {what} and prints the readings.", "word")
+
+    session.jobs.start(
+        f"Writing a script of {what}", "script", work, done, lambda said: session.noticed.emit(said, "problem")
+    )
+
+
+def loaded(session: Session, files: NamedFiles[T], path: Path) -> T | None:
+    """What a file holds; None where it is none of its kind, which is told."""
     try:
-        made = as_script(session.study, curve_ids)
+        return files.load(path)
     except InputError as error:
         session.noticed.emit(str(error), "problem")
-        return ""
-    what = session.study.entry(curve_ids[0]).label if len(curve_ids) == 1 else counted(len(curve_ids), "curve")
-    session.noticed.emit(f"Copied a script that reads {what} and prints the readings.", "word")
-    return made
+        return None
 
 
 def bring_into(session: Session, family_id: str, paths: Sequence[Path]) -> None:
@@ -162,7 +176,7 @@ def bring_into(session: Session, family_id: str, paths: Sequence[Path]) -> None:
         from curvesieve.core.study.fits import fit_curves
         from curvesieve.core.study.joining import join_family, tables_like
 
-        saved, problems = PATTERN_FILES.load_all(application_folder("patterns"), newest_first=True)
+        saved, problems = PATTERN_FILES.load_all(newest_first=True)
         found: list[Table] = []
         for i, path in enumerate(paths):
             ticket.report(0.5 * i / len(paths))
@@ -185,7 +199,7 @@ def bring_into(session: Session, family_id: str, paths: Sequence[Path]) -> None:
         from curvesieve.core.study.joining import grafted
 
         made, curves, problems = found
-        words = f"bring {counted(len(curves), 'file')} into {family.label}"
+        words = f"bring {counted(len(curves), 'curve')} into {family.label}"
         if curves and session.apply(lambda now: grafted(now, made, curves, family_id), words):
             session.look_at_curve(curves[0])
             fitted = sum(session.study.fit_is_current(id_) for id_ in curves)

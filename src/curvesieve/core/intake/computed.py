@@ -17,6 +17,7 @@ from curvesieve.core.errors import FormulaError, InputError
 from curvesieve.core.formula import Formula, compile_formula, evaluate, parse
 from curvesieve.core.formula.dimension import result_unit
 from curvesieve.core.formula.functions import CONSTANTS, FUNCTIONS
+from curvesieve.core.formula.zeros import check_zero
 from curvesieve.core.intake.quantity import Quantity
 from curvesieve.core.record import Channel, Record
 
@@ -171,6 +172,10 @@ def compute(record: Record, wanted: ComputedChannel, own: Sequence[Quantity] = (
     values = {name: _in_base(channel.values, channel.unit) for name, channel in channels.items()}
     constants = {quantity.name: _in_base(np.asarray(quantity.value), quantity.unit) for quantity in given}
     everything = dict.fromkeys(formula.variables, 0.0) | values | constants
+    try:
+        check_zero(formula, everything, unit_of, unit)
+    except InputError as error:
+        raise InputError(f"{wanted.name}: {error}") from error
     result = (evaluate(formula, everything) - target.offset) / target.factor
     result = np.broadcast_to(result, (len(record),)).copy()
     result[~np.isfinite(result)] = np.nan

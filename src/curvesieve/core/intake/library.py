@@ -10,6 +10,7 @@ from curvesieve.core.named_files import NamedFiles
 
 PATTERN_FILES = NamedFiles(
     "reading pattern",
+    "patterns",
     ".pattern.json",
     Pattern.model_validate,
     lambda pattern: pattern.model_dump(mode="json"),

@@ -9,23 +9,21 @@ import numpy as np
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
+from curvesieve.core.measures.base import Found, Seen, Taken, Yield
+from curvesieve.core.measures.in_band import InBand
 from curvesieve.core.measures.local import around, crossing_at, crossings, vertex
 from curvesieve.core.measures.spread import Stretch, single_valued
-from curvesieve.core.rules import Band, Banded, RuleField
+from curvesieve.core.rules import RuleField
 from curvesieve.core.shapes import Fill, Line, Point
 
 Base = Literal["zero", "chord", "value"]
 
 
-class _OverBase(Banded, Measure):
+class _OverBase(InBand):
     """A band of the curve over a base: zero, a value, or the chord between its ends."""
 
-    handles = (Band(),)
     group = "areas"
 
-    low: float | None = RuleField(None, label="from", unit="x", help="Where the band begins; empty: at the start.")
-    high: float | None = RuleField(None, label="to", unit="x", help="Where it ends; empty: at the end.")
     base: Base = RuleField("zero", label="over", help="Zero, the straight line between the band's ends, or a value.")
     value: float = RuleField(0.0, label="value", unit="y", help="The y that counts as nothing.", when="base: value")
 
@@ -34,7 +32,7 @@ class _OverBase(Banded, Measure):
 
         The last has shape (n, 2): the shares of the first and the last point in the base; zero for other bases.
         """
-        points = single_valued(seen.band(self.low, self.high, least))
+        points = single_valued(self.stretch(seen, least))
         shares = np.zeros((len(points), 2))
         if self.base == "chord":
             along = (points.x - points.x[0]) / (points.x[-1] - points.x[0])
@@ -84,8 +82,7 @@ class Area(_OverBase):
         return Taken(found, said, points, (Fill(points.x, points.y - height, points.y),))
 
     def digest(self) -> str:
-        low = "start" if self.low is None else f"{self.low:g}"
-        return f"{low} – {'end' if self.high is None else f'{self.high:g}'}, over {self._said_base()}"
+        return f"{self.said_band()}, over {self._said_base()}"
 
 
 def trapezium_weights(x: Floats) -> Floats:

@@ -6,10 +6,9 @@ import math
 import re
 from abc import abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
-from functools import cached_property
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,29 +41,21 @@ class Yield:
 
 @dataclass(frozen=True, eq=False)
 class Seen:
-    """What a measure looks at: the curve as it passed, and what the measures before it in the list gave, by name.
+    """What a measure looks at: a curve as it passed, and what the measures before it in the list gave, by name.
 
-    What several measures ask of a curve is worked out once.
+    `whole` are its used points in the order of x, `spread` tells where their u is from: worked out once for all.
     """
 
     curve: Curve
-    earlier: Earlier = field(default_factory=lambda: Earlier({}))
+    whole: Stretch
+    spread: Spread
+    earlier: Earlier
 
-    @cached_property
-    def whole(self) -> Stretch:
-        """The used points in the order of x."""
-        return whole(self.curve)
-
-    @cached_property
-    def spread(self) -> Spread:
-        """Where the u of the points is from."""
-        return spread_of(self.whole)
-
-    def after(self, earlier: Earlier) -> Seen:
-        """The same curve, seen by a measure further down the list."""
-        other = Seen(self.curve, earlier)
-        other.__dict__.update(whole=self.whole, spread=self.spread)  # worked out already
-        return other
+    @classmethod
+    def of(cls, curve: Curve) -> Seen:
+        """The curve as the first measure of a list sees it."""
+        points = whole(curve)
+        return cls(curve, points, spread_of(points), Earlier({}))
 
     def band(self, low: float | None, high: float | None, least: int = 1) -> Stretch:
         """The points from low to high; see `spread.band`."""
@@ -173,7 +164,6 @@ class Measure(Rule):
 
     kind: ClassVar[Kind] = Kind("measure", MODULES, GROUPS)
     yields: ClassVar[tuple[Yield, ...]]
-    needs: ClassVar[Literal["curve", "fit"]] = "curve"
 
     @abstractmethod
     def take(self, seen: Seen) -> Taken:
@@ -277,11 +267,12 @@ def taken(slots: tuple[MeasureSlot, ...], curve: Curve, recorded: int = 0) -> li
     failed: set[str] = set()
     unclear: dict[str, str] = {}
     made = []
-    seen = Seen(curve)
+    seen = Seen.of(curve)
     for slot in slots:
         if not slot.on:
             continue
-        one = outcome(slot, seen.after(Earlier(dict(by_name), frozenset(failed), dict(unclear), count)), recorded)
+        earlier = Earlier(dict(by_name), frozenset(failed), dict(unclear), count)
+        one = outcome(slot, replace(seen, earlier=earlier), recorded)
         made.append(one)
         if one.problem:
             failed |= {name for said in slot.rule.yields for name in names_of(slot, said.quantity, said.symbol)}

@@ -10,6 +10,7 @@ from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.formula import compile_formula, parse
 from curvesieve.core.formula.dimension import result_unit
+from curvesieve.core.formula.zeros import check_zero
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Trace, Traced, Yield
 from curvesieve.core.rules import RuleField
 
@@ -54,9 +55,11 @@ class FormulaOfReadings(Measure):
                     f"{known or 'yet'}."
                 )
         bases = {name: units.in_base(unit) for name, (_, unit) in scales.items()}
-        unit = result_unit(formula, {name: unit for name, (_, unit) in scales.items()}, self.unit)
+        unit_of = {name: unit for name, (_, unit) in scales.items()}
+        unit = result_unit(formula, unit_of, self.unit)
         target = units.in_base(unit)
         in_base = [value * bases[name].factor + bases[name].offset for name, (value, _) in scales.items()]
+        check_zero(formula, dict(zip(scales, in_base, strict=True)), unit_of, unit)
         value, *slopes = (float(np.asarray(one)) for one in compile_formula(formula).both((), in_base))
         against = {n: s * bases[n].factor / target.factor for n, s in zip(scales, slopes, strict=True) if n in used}
         trace, said_u = _trace([(used[name], slope) for name, slope in against.items()])

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
+from curvesieve.core.measures.in_band import said_band
 from curvesieve.core.measures.spread import Stretch, band, noise_along
 from curvesieve.core.rules import Band, Banded, RuleField
 from curvesieve.core.shapes import Line
@@ -113,10 +114,8 @@ class StraightPart(Banded, Measure):
         return seen.band(self.low, self.high, 2)
 
     def digest(self) -> str:
-        low = "start" if self.low is None else f"{self.low:g}"
-        high = "end" if self.high is None else f"{self.high:g}"
         where = {"first points": f"first {self.count} points", "found": f"{self.prefer} straight stretch"}
-        said = where.get(self.by, f"{low} – {high}" if self.by == "band" else "a range of y")
+        said = where.get(self.by, said_band(self.low, self.high) if self.by == "band" else "a range of y")
         return said + (", through zero" if self.intercept == "zero" else "")
 
 

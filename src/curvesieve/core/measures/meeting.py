@@ -9,6 +9,7 @@ import numpy as np
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
+from curvesieve.core.measures.in_band import InBand
 from curvesieve.core.measures.lines import Fitted, fitted_line
 from curvesieve.core.measures.local import crossing_at, crossings
 from curvesieve.core.measures.spread import Stretch, single_valued
@@ -114,7 +115,7 @@ def _places(points: Stretch, rows: np.ndarray) -> np.ndarray:
     return np.asarray(order[np.searchsorted(points.rows, rows, sorter=order)])
 
 
-class Approach(Banded, Measure):
+class Approach(InBand):
     """How long a curve takes from its first level to a share of the way to its last one.
 
     The levels are the means of as many points at both ends of the band; the time is read from where the band begins to
@@ -127,7 +128,6 @@ class Approach(Banded, Measure):
     summary = "Time to half (or another share) of the way to a final level"
     words = "half time t50 t90 rise time response settling relaxation decay lifetime"
     reference = "JCGM 100:2008, 5.1.2"
-    handles = (Band(),)
     yields = (Yield("time", "t", 1, 0), Yield("first-level", "y1", 0, 1), Yield("last-level", "y2", 0, 1))
 
     low: float | None = RuleField(None, label="from", unit="x", help="Where the approach begins; empty: at the start.")
@@ -136,7 +136,7 @@ class Approach(Banded, Measure):
     points: int = RuleField(5, label="points", ge=1, le=100_001, help="How many points each level is the mean of.")
 
     def take(self, seen: Seen) -> Taken:
-        curve = single_valued(seen.band(self.low, self.high, 2 * self.points + 1))
+        curve = single_valued(self.stretch(seen, 2 * self.points + 1))
         weights = np.zeros((2, len(curve)))
         weights[0, : self.points] = weights[1, -self.points :] = 1 / self.points
         first, last = (float(level) for level in weights @ curve.y)

@@ -9,23 +9,21 @@ import numpy as np
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
+from curvesieve.core.measures.in_band import InBand
 from curvesieve.core.measures.local import around, vertex
 from curvesieve.core.measures.spread import Stretch, joined, single_valued
-from curvesieve.core.rules import Band, Banded, Mark, RuleField
+from curvesieve.core.rules import Mark, RuleField
 from curvesieve.core.shapes import Line, Point
 
 _BETWEEN = "between points along straight lines"
 
 
-class _Extreme(Banded, Measure):
+class _Extreme(InBand):
     """The highest or lowest point, raw or at the top of a parabola through the points around it."""
 
     reference = "least squares; JCGM 100:2008, 5.1.2"
-    handles = (Band(),)
     group = "points"
 
-    low: float | None = RuleField(None, label="from", unit="x", help="Where the band begins; empty: at the start.")
-    high: float | None = RuleField(None, label="to", unit="x", help="Where it ends; empty: at the end.")
     by: Literal["parabola", "the point itself"] = RuleField(
         "parabola", label="by", help="The top of a parabola through the points around it, or the point as it is."
     )
@@ -34,7 +32,7 @@ class _Extreme(Banded, Measure):
     )
 
     def _extreme(self, seen: Seen, sign: int, at_symbol: str, symbol: str) -> Taken:
-        curve = seen.band(self.low, self.high)
+        curve = self.stretch(seen)
         k = int(np.argmax(sign * curve.y))
         x, y = float(curve.x[k]), float(curve.y[k])
         if self.by == "the point itself" or len(curve) < 3:

@@ -9,6 +9,7 @@ import numpy as np
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
+from curvesieve.core.measures.in_band import InBand
 from curvesieve.core.rules import Band, Banded, RuleField
 from curvesieve.core.shapes import Line
 
@@ -16,7 +17,7 @@ _MEDIAN = math.sqrt(math.pi / 2)
 """The u of a median over that of a mean, for normal noise and many points."""
 
 
-class MeanAndScatter(Banded, Measure):
+class MeanAndScatter(InBand):
     """What the points of a band hold: mean, standard deviation, median, extent.
 
     The u of the mean is s/√n, that of the median √(π/2) times as much (many points, normal noise), that of s
@@ -29,15 +30,11 @@ class MeanAndScatter(Banded, Measure):
     summary = "Mean, standard deviation, median and extent of a band"
     words = "average mean sd standard error median range plateau"
     reference = "JCGM 100:2008, 4.2"
-    handles = (Band(),)
     yields = (Yield("mean", "mean", 0, 1), Yield("deviation", "s", 0, 1), Yield("median", "median", 0, 1),
               Yield("extent", "range", 0, 1))  # fmt: skip
 
-    low: float | None = RuleField(None, label="from", unit="x", help="Where the band begins; empty: at the start.")
-    high: float | None = RuleField(None, label="to", unit="x", help="Where it ends; empty: at the end.")
-
     def take(self, seen: Seen) -> Taken:
-        points = seen.band(self.low, self.high)
+        points = self.stretch(seen)
         y, n = points.y, len(points)
         mean, median = float(np.mean(y)), float(np.median(y))
         ends = np.array([points.x[0], points.x[-1]])
@@ -56,9 +53,7 @@ class MeanAndScatter(Banded, Measure):
         return Taken(found, counted(n, "point"), points, shapes, "u from their scatter, none of the extent")
 
     def digest(self) -> str:
-        return (
-            f"{'start' if self.low is None else f'{self.low:g}'} – {'end' if self.high is None else f'{self.high:g}'}"
-        )
+        return self.said_band()
 
 
 class SignalToNoise(Banded, Measure):
@@ -94,7 +89,7 @@ class SignalToNoise(Banded, Measure):
         return Taken(found, said, signal, (level,), "u from the scatter of the noise")
 
 
-class PeriodAndAmplitude(Banded, Measure):
+class PeriodAndAmplitude(InBand):
     """Period and amplitude of a signal: a sine with an offset by least squares, begun at the spectrum's strongest line.
 
     The strongest line is looked for by least squares, too, so that x need not be even (N. R. Lomb, Astrophys. Space
@@ -107,14 +102,10 @@ class PeriodAndAmplitude(Banded, Measure):
     summary = "Period and amplitude of an oscillation"
     words = "frequency oscillation sine wave fourier fringes spacing"
     reference = "least squares, JCGM 100:2008, H.3; Lomb 1976"
-    handles = (Band(),)
     yields = (Yield("period", "T", 1, 0), Yield("amplitude", "A", 0, 1))
 
-    low: float | None = RuleField(None, label="from", unit="x", help="Where the band begins; empty: at the start.")
-    high: float | None = RuleField(None, label="to", unit="x", help="Where it ends; empty: at the end.")
-
     def take(self, seen: Seen) -> Taken:
-        points = seen.band(self.low, self.high, 8)
+        points = self.stretch(seen, 8)
         span = float(np.ptp(points.x))
         if span == 0:
             raise InputError("all points have the same x; nothing oscillates.")

@@ -91,5 +91,5 @@ def _named(own: OwnTerm, name: str) -> OwnTerm:
     return own.model_copy(update={"name": name})
 
 
-TERM_FILES = NamedFiles("term", ".term.json", OwnTerm.model_validate, _dumped, lambda own: own.name, _named)
+TERM_FILES = NamedFiles("term", "terms", ".term.json", OwnTerm.model_validate, _dumped, lambda own: own.name, _named)
 """Terms that users keep and hand on."""

@@ -129,7 +129,7 @@ class Sieve:
         return SIEVE_FILES.load(Path(path))
 
 
-SIEVE_FILES = NamedFiles("sieve", ".sieve.json", Sieve.parse, Sieve.to_json)
+SIEVE_FILES = NamedFiles("sieve", "sieves", ".sieve.json", Sieve.parse, Sieve.to_json)
 """Sieves that users keep and hand on."""
 
 

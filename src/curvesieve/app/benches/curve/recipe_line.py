@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint
-from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from curvesieve.app.benches.curve.sharing import Kept, sharing_rows
@@ -21,9 +20,7 @@ class RecipeLine(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.kept = Kept(
-            self, session, RECIPE_FILES, recipes.recipes_folder, lambda: recipes.recipe_in_hand(session), self._apply
-        )
+        self.kept = Kept(self, session, RECIPE_FILES, lambda: recipes.recipe_in_hand(session), self._apply)
         self.state = Elided(role="muted")
         self.more = button("…", "bare", "Share, keep or apply the recipe: sieve and model together")
         self.more.setAccessibleName("the recipe as a whole")
@@ -83,6 +80,5 @@ class RecipeLine(QWidget):
 
     def copy_script(self) -> None:
         """Puts a script of the curve in hand on the clipboard."""
-        entry, clipboard = self.session.entry, QGuiApplication.clipboard()
-        if entry is not None and clipboard is not None and (made := recipes.copied_as_script(self.session, [entry.id])):
-            clipboard.setText(made)
+        if self.session.entry is not None:
+            recipes.copy_as_script(self.session, [self.session.entry.id])

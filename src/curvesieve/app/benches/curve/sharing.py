@@ -49,18 +49,17 @@ class Kept(Generic[T]):
         parent: QWidget,
         session: Session,
         files: NamedFiles[T],
-        folder: Callable[[], Path],
         value: Callable[[], T | None],
         apply: Callable[[T, str], object],
     ) -> None:
         self.parent, self.session, self.files = parent, session, files
-        self.folder, self.value, self.apply = folder, value, apply
+        self.value, self.apply = value, apply
         self._kinds = f"{files.word.capitalize()}s (*{files.suffix} *.json)"
 
     def rows(self) -> list[MenuRow]:
         """Saves what is in hand and puts what was saved in its place."""
         word, is_there = self.files.word, self.value() is not None
-        saved = self.files.paths(self.folder())
+        saved = self.files.paths()
         return [
             (f"Save this {word} by name…", self.ask_save if is_there else None),
             (f"Write this {word} to a file…", self.ask_write if is_there else None),
@@ -73,7 +72,7 @@ class Kept(Generic[T]):
         """Asks for a name and keeps what is in hand under it."""
         name, ok = QInputDialog.getText(self.parent, f"Save this {self.files.word}", "Name")
         if ok:
-            self._save(lambda value: self.files.save(value, name, self.folder()))
+            self._save(lambda value: self.files.save(value, name))
 
     def ask_write(self) -> None:
         """Asks for a file and writes what is in hand to it."""
@@ -102,9 +101,6 @@ class Kept(Generic[T]):
 
     def apply_file(self, path: Path) -> None:
         """Puts what a file holds in the place of what is in hand; what is wrong with it is told."""
-        try:
-            value = self.files.load(path)
-        except InputError as error:
-            self.session.noticed.emit(str(error), "problem")
-            return
-        self.apply(value, path.name)
+        value = recipes.loaded(self.session, self.files, path)
+        if value is not None:
+            self.apply(value, path.name)

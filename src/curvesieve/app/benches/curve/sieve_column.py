@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cached_property, partial
-from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
@@ -19,17 +18,11 @@ from curvesieve.app.widgets.basics import Card, Elided, button, label
 from curvesieve.app.widgets.fold import FoldButton
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.core.errors import counted
-from curvesieve.core.folders import application_folder
 from curvesieve.core.steps import Caught, Sieve, Step, Trail
 from curvesieve.core.steps.sieve import SIEVE_FILES, Sieved
 from curvesieve.core.study import CurveEntry, FromRecord, edits
 from curvesieve.core.study.passing import recorded, source_problem
 from curvesieve.core.study.study import Named
-
-
-def sieves_folder() -> Path:
-    """Where sieves saved by name lie."""
-    return application_folder("sieves")
 
 
 class RecordedCard(Card):
@@ -59,7 +52,7 @@ class SieveColumn(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.kept = Kept(self, session, SIEVE_FILES, sieves_folder, self._in_hand, self._apply)
+        self.kept = Kept(self, session, SIEVE_FILES, self._in_hand, self._apply)
         self.recorded = RecordedCard()
         self.recorded.clicked.connect(lambda: session.look_at_stage(RECORDED))
         self.count = label(role="muted")

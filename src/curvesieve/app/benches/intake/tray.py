@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from curvesieve.app.benches.intake.waiting import Kind, Waiting, numbers, patterns_folder, waiting_in, with_pattern
+from curvesieve.app.benches.intake.waiting import Kind, Waiting, numbers, waiting_in, with_pattern
 from curvesieve.app.session.jobs import Jobs, Ticket
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.record import Source
@@ -107,7 +107,7 @@ class Tray(QObject):
         def run(ticket: Ticket) -> tuple[list[Waiting], list[str]]:
             from curvesieve.core.intake.library import PATTERN_FILES
 
-            saved, problems = PATTERN_FILES.load_all(patterns_folder(), newest_first=True)
+            saved, problems = PATTERN_FILES.load_all(newest_first=True)
             return work(ticket, list(saved.values())), problems
 
         def done(result: tuple[list[Waiting], list[str]]) -> None:
@@ -325,7 +325,7 @@ class Tray(QObject):
             return
         pattern = shown.pattern.model_copy(update={"name": name.strip()})
         try:
-            PATTERN_FILES.save(pattern, pattern.name, patterns_folder())
+            PATTERN_FILES.save(pattern, pattern.name)
         except InputError as error:
             self.noticed.emit(str(error), "problem")
             return

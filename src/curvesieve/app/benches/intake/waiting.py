@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.core.errors import InputError
-from curvesieve.core.folders import application_folder
 from curvesieve.core.record import Record, Source
 
 if TYPE_CHECKING:  # the readers are loaded when the first file comes, not with the window
@@ -19,11 +18,6 @@ if TYPE_CHECKING:  # the readers are loaded when the first file comes, not with 
     from curvesieve.core.intake.quantity import Quantity
 
 Kind = tuple[tuple[str, str], ...]
-
-
-def patterns_folder() -> Path:
-    """Where the saved reading patterns lie."""
-    return application_folder("patterns")
 
 
 @dataclass(frozen=True, eq=False)

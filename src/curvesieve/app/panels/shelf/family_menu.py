@@ -5,14 +5,12 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from curvesieve.app.session import recipes
 from curvesieve.app.session.many_fits import fit_many
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.menu import MenuRow
-from curvesieve.core.errors import InputError
 from curvesieve.core.recipe import RECIPE_FILES
 from curvesieve.core.study import Family, edits
 
@@ -30,13 +28,14 @@ class FamilyMenu:
         """What can be done with the family now."""
         study, family = self.session.study, self._family(family_id)
         fitted = any(study.model(id_).terms for id_ in family.curves)
-        saved = RECIPE_FILES.paths(recipes.recipes_folder())
+        script = partial(recipes.copy_as_script, self.session, family.curves)
+        saved = RECIPE_FILES.paths()
         return [
             ("Rename the family…", partial(self.rename, family_id)),
             ("", None),
             ("Bring in files, done as its last ones were…", partial(self._ask_files, family_id)),
             ("Fit its curves", partial(fit_many, self.session, family.curves) if fitted else None),
-            ("Copy what is done as a script", partial(self._copy_script, family) if fitted else None),
+            ("Copy what is done as a script", script if fitted else None),
             ("", None),
             ("Apply a recipe file to its curves…", partial(self._ask_recipe, family_id)),
             *((f"Apply “{name}” to its curves", partial(self._apply, family_id, path)) for name, path in saved.items()),
@@ -54,12 +53,6 @@ class FamilyMenu:
         if names:
             recipes.bring_into(self.session, family_id, [Path(name) for name in names])
 
-    def _copy_script(self, family: Family) -> None:
-        clipboard = QGuiApplication.clipboard()
-        made = recipes.copied_as_script(self.session, family.curves)
-        if clipboard is not None and made:
-            clipboard.setText(made)
-
     def _ask_recipe(self, family_id: str) -> None:
         kinds = f"Recipes (*{RECIPE_FILES.suffix} *.json)"
         name, _ = QFileDialog.getOpenFileName(self.parent, "Open a recipe", "", kinds)
@@ -67,9 +60,6 @@ class FamilyMenu:
             self._apply(family_id, Path(name))
 
     def _apply(self, family_id: str, path: Path) -> None:
-        try:
-            recipe = RECIPE_FILES.load(path)
-        except InputError as error:
-            self.session.noticed.emit(str(error), "problem")
-            return
-        recipes.apply_to_family(self.session, family_id, recipe, path.name)
+        recipe = recipes.loaded(self.session, RECIPE_FILES, path)
+        if recipe is not None:
+            recipes.apply_to_family(self.session, family_id, recipe, path.name)
