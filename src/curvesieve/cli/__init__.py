@@ -9,7 +9,7 @@ from typing import Any
 
 from curvesieve.core.errors import InputError
 
-_COMMANDS = ("demo", "read", "fit", "pass", "run", "steps", "measures", "terms")
+_COMMANDS = ("demo", "read", "fit", "pass", "measure", "run", "steps", "measures", "terms")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -53,6 +53,19 @@ def _parser() -> argparse.ArgumentParser:
     through.add_argument("--out", metavar="FILE.csv", help="write x, y, u and flag of what passed")
     through.add_argument("--json", action="store_true")
 
+    measure = commands.add_parser("measure", help="read quantities off files' curves, by a recipe or one measure")
+    measure.add_argument("files", nargs="+", metavar="FILE")
+    measure.add_argument("--recipe", metavar="R.json", help="a saved recipe: its steps, its model, its measures")
+    measure.add_argument("--measure", metavar="SLUG", help="one measure, as `curvesieve measures` lists them")
+    measure.add_argument("--set", nargs="+", action="extend", default=[], metavar="FIELD=VALUE")
+    measure.add_argument(
+        "--quantity", nargs="+", action="extend", default=[], metavar="NAME=VALUE",
+        help="a quantity that formulas name, such as width=12.7mm (else those of the file's preamble)",
+    )  # fmt: skip
+    for axis in ("x", "y", "u"):
+        measure.add_argument(f"--{axis}", metavar="CHANNEL", help="a channel's name, or its number from 1")
+    measure.add_argument("--json", action="store_true")
+
     run = commands.add_parser("run", help="compute a study afresh and write its ledger; the study stays as it is")
     run.add_argument("study", metavar="STUDY.sieve")
     run.add_argument("--recipe", metavar="R.json", help="a saved recipe, in place of what the study does to its curves")
@@ -60,7 +73,7 @@ def _parser() -> argparse.ArgumentParser:
         "--files", nargs="+", default=[], metavar="FILE", help="files that join a family, done as its last"
     )
     run.add_argument("--family", metavar="NAME", help="the family that the files join, or that the ledger is of")
-    run.add_argument("--out", metavar="FILE", help="ledger.csv, .xlsx or .json (else a table is printed)")
+    run.add_argument("--out", metavar="FILE", help="ledger.csv, .xlsx, .json, .tex or .txt (else a table is printed)")
 
     for name, what in (
         ("steps", "every step of a sieve with its fields"),
@@ -95,6 +108,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
                 from curvesieve.cli.passing import pass_file
 
                 return pass_file(options)
+            case "measure":
+                from curvesieve.cli.measuring import measure_files
+
+                return measure_files(options)
             case "run":
                 from curvesieve.cli.running import run_study
 

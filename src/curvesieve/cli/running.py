@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 from pathlib import Path
-from typing import Any
 
 from curvesieve.core.errors import InputError, counted, nearest
+from curvesieve.core.study.afresh import Afresh
 from curvesieve.core.study.document import Family
 from curvesieve.core.study.study import Study
 
@@ -18,10 +17,11 @@ def run_study(options: argparse.Namespace) -> int:
     from curvesieve.core.recipe import Recipe
     from curvesieve.core.study import load_study
     from curvesieve.core.study.afresh import computed_afresh, with_recipe
+    from curvesieve.core.study.ledger_tables import SUFFIXES
 
     out = Path(options.out) if options.out else None
-    if out is not None and out.suffix.lower() not in (".csv", ".xlsx", ".json"):
-        raise InputError(f"A ledger is written as .csv, .xlsx or .json, not as {out.name}.")
+    if out is not None and out.suffix.lower() not in SUFFIXES:
+        raise InputError(f"A ledger is written as {', '.join(SUFFIXES)}, not as {out.name}.")
     recipe = Recipe.load(options.recipe) if options.recipe else None
     study = load_study(options.study)
     family = _family(study, options.family) if options.family else None
@@ -34,8 +34,9 @@ def run_study(options: argparse.Namespace) -> int:
         study = given.study
         failed += [f"{study.entry(id_).label}: {said}" for id_, said in given.problems.items()]
     made = computed_afresh(study, _told)
-    failed += [f"{study.entry(id_).label}: {said}" for id_, said in made.problems.items() if id_ in chosen]
-    _write(made.study, family if options.family else None, out, made.problems)
+    told = [(id_, said) for id_, sentences in made.notes().items() if id_ in chosen for said in sentences]
+    failed += [f"{study.entry(id_).label}: {said}" for id_, said in told]
+    _write(made, family if options.family else None, out)
     for line in failed:
         print(f"curvesieve: {line}".replace("\n", " "), file=sys.stderr)
     return 2 if failed else 0
@@ -81,49 +82,20 @@ def _with_files(
     return study, None if family is None else _family(study, family.label)
 
 
-def _write(study: Study, family: Family | None, out: Path | None, problems: dict[str, str]) -> None:
-    from curvesieve.core.files import write_bytes, write_text
-    from curvesieve.core.study.ledger import all_ledgers, as_csv, as_table, ledger_of
+def _write(made: Afresh, family: Family | None, out: Path | None) -> None:
+    from curvesieve.core.files import write_bytes
+    from curvesieve.core.study.ledger import all_ledgers, ledger_of
+    from curvesieve.core.study.ledger_tables import as_table, written
 
-    ledgers = [ledger_of(study, family)] if family is not None else all_ledgers(study)
+    study = made.study
+    ledgers = [ledger_of(study, family, made.read)] if family is not None else all_ledgers(study, made.read)
     if out is None:
         rows = as_table(ledgers)
         widths = [max(len(row[i]) for row in rows) for i in range(len(rows[0]))] if rows else []
         for row in rows:
             print("  ".join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip())
         return
-    match out.suffix.lower():
-        case ".csv":
-            write_text(out, as_csv(as_table(ledgers)))
-        case ".json":
-            found = [_as_json(study, ledger.title, row, problems) for ledger in ledgers for row in ledger.rows]
-            write_text(out, json.dumps(found, ensure_ascii=False, indent=1) + "\n")
-        case _:
-            from curvesieve.core.formats.writing import book_of_tables
-
-            write_bytes(out, book_of_tables({ledger.title: as_table([ledger]) for ledger in ledgers}))
+    write_bytes(out, written(study, ledgers, out.suffix, made.notes()))
     count = sum(len(ledger.rows) for ledger in ledgers)
-    print(f"{out}: {counted(count, 'curve')}, {counted(sum(bool(r.cells) for ld in ledgers for r in ld.rows), 'fit')}")
-
-
-def _as_json(study: Study, title: str, row: Any, problems: dict[str, str]) -> dict[str, Any]:
-    from curvesieve.core import units
-
-    curve = row.curve
-    family = study.family_of(curve.id)
-    return {
-        "family": title,
-        "curve": curve.label,
-        "file": study.origin(curve.id),
-        "condition": curve.condition,
-        "condition_unit": family.unit if family is not None else "",
-        "state": row.state,
-        "readings": [
-            {
-                "name": r.name, "symbol": r.symbol, "part": r.part, "value": r.value, "u": r.u,
-                "unit": units.written(r.unit), "method": r.method, "reference": r.reference,
-            }
-            for r in row.cells.values()
-        ],
-        "notes": [problems[curve.id]] if curve.id in problems else [],
-    }  # fmt: skip
+    read = sum(bool(row.cells) for ledger in ledgers for row in ledger.rows)
+    print(f"{out}: {counted(count, 'curve')}, {read} with readings")

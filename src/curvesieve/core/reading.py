@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from decimal import Context, Decimal
 from typing import NamedTuple
 
+from curvesieve.core import units
+
 
 class ReadingKey(NamedTuple):
     """What a reading is, in any curve: the same key in two curves is the same quantity, in one column of the ledger.
@@ -46,11 +48,18 @@ class Reading:
     method: str
     reference: str
     basis: Basis = Basis()
+    aside: bool = False
+    """Whether it stands beside what was asked for, as R² beside a slope."""
 
     @property
     def quantity(self) -> str:
         """What is read: ``center``, ``area``, a name of the user's."""
         return self.key.quantity
+
+    @property
+    def written(self) -> str:
+        """``2.41(2) GPa``."""
+        return f"{concise(self.value, self.u)} {units.shown(self.unit)}".strip()
 
     @property
     def part(self) -> int:

@@ -1,8 +1,8 @@
-"""The recipe: the steps a curve passes and the model that is fitted to it, as one value that can be handed on."""
+"""The recipe: the steps a curve passes, the model fitted to it, and what is read off, as one value to hand on."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, get_args
@@ -14,8 +14,11 @@ from curvesieve.core import units
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting import FitResult
+from curvesieve.core.measures.base import MeasureSlot, Outcome, Seen, parse_measure, taken
+from curvesieve.core.measures.fit_seen import FitSeen
 from curvesieve.core.models import Model
 from curvesieve.core.named_files import NamedFiles
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Basis, Reading
 from curvesieve.core.readings import fit_readings
 from curvesieve.core.steps import Others, Sieve, StepSlot
@@ -23,19 +26,25 @@ from curvesieve.core.steps.base import ALONE
 from curvesieve.core.steps.sieve import Sieved
 
 RECIPE_VERSION = 1
-Part = Literal["sieve", "model"]
+Part = Literal["sieve", "model", "measures"]
 """What of a recipe can be shared by a family, each by itself."""
 PARTS: tuple[Part, ...] = get_args(Part)
+SAID = {"sieve": "a sieve is", "model": "a model is", "measures": "measures are"}
+"""The parts as subjects of a sentence."""
 _KEYS = ("recipe", "name", "x_unit", "y_unit", "sieve", "model", "measures")
 
 
 @dataclass(frozen=True, eq=False)
 class Done:
-    """What a recipe made of a curve: the trail through its sieve, the fit of its model where it has one, readings."""
+    """What a recipe made of a curve: the trail through its sieve, the fit of its model where it has one, readings.
+
+    `outcomes` tell, measure by measure, what was read, or why it could not be.
+    """
 
     sieved: Sieved
     fit: FitResult | None
     readings: tuple[Reading, ...]
+    outcomes: tuple[Outcome, ...] = ()
 
     @property
     def curve(self) -> Curve:
@@ -44,7 +53,7 @@ class Done:
 
 
 class Recipe(BaseModel):
-    """What is done to a curve. A recipe without steps and terms does nothing.
+    """What is done to a curve. A recipe without steps, terms and measures does nothing.
 
     `x_unit` and `y_unit` are those of the curves that it was made for, before the sieve, in which the numbers of its
     steps and starts are; None: it was made for no curve in particular.
@@ -54,18 +63,26 @@ class Recipe(BaseModel):
 
     sieve: tuple[StepSlot, ...] = ()
     model: Model = Model()
+    measures: tuple[MeasureSlot, ...] = ()
     x_unit: str | None = None
     y_unit: str | None = None
 
-    def __call__(self, curve: Curve, others: Others = ALONE) -> Done:
-        """Passes the curve and fits it. Raises InputError, in one sentence, where that cannot be done."""
+    def __call__(self, curve: Curve, others: Others = ALONE, quantities: Sequence[Quantity] = ()) -> Done:
+        """Passes the curve, fits it and reads it off; formulas of measures may name `quantities`.
+
+        Raises InputError, in one sentence, where a step or the fit fails. A measure that cannot work says so in its
+        outcome.
+        """
         self.check(curve)
         sieved = Sieve(self.sieve)(curve, others)
-        if not self.model.terms:
-            must_work(sieved)
-            return Done(sieved, None, ())
-        result, readings, _ = fit_passed(self.model, sieved)
-        return Done(sieved, result, readings)
+        fit: FitResult | None = None
+        readings: tuple[Reading, ...] = ()
+        if self.model.terms:
+            fit, readings, _ = fit_passed(self.model, sieved)
+        must_work(sieved)
+        seen = None if fit is None or not fit.converged else FitSeen(self.model, fit, sieved.curve)
+        outcomes = tuple(taken(self.measures, Seen.of(sieved.curve, tuple(quantities), seen), len(sieved.recorded)))
+        return Done(sieved, fit, (*readings, *(r for one in outcomes for r in one.readings)), outcomes)
 
     def check(self, curve: Curve) -> None:
         """Raises InputError when the recipe is for curves in other units: its numbers would mean something else."""
@@ -94,12 +111,12 @@ class Recipe(BaseModel):
         stray = [str(key) for key in data if key not in _KEYS]
         if stray:
             raise InputError(f"A recipe has no {stray[0]!r}; it has {', '.join(_KEYS)}.")
-        if data.get("measures"):
-            raise InputError("This recipe takes readings by measures, which are not known here; update the program.")
         sieve = Sieve.parse(data["sieve"]) if data.get("sieve") is not None else Sieve()
+        measures = _parsed_measures(data.get("measures") or [])
         found = {axis: data.get(axis) for axis in ("x_unit", "y_unit")}
         try:
-            return cls(sieve=sieve.slots, model=Model.model_validate(data.get("model") or {}), **found)
+            model = Model.model_validate(data.get("model") or {})
+            return cls(sieve=sieve.slots, model=model, measures=measures, **found)
         except ValidationError as error:
             fault = error.errors()[0]
             where = " → ".join(str(part) for part in fault["loc"])
@@ -112,12 +129,53 @@ class Recipe(BaseModel):
         made |= {axis: unit for axis in ("x_unit", "y_unit") if (unit := getattr(self, axis)) is not None}
         made["sieve"] = Sieve(self.sieve).to_json()
         made["model"] = self.model.model_dump(mode="json", exclude_defaults=True)
+        if self.measures:
+            made["measures"] = [_written_measure(slot) for slot in self.measures]
         return made
 
     @classmethod
     def load(cls, path: str | Path) -> Recipe:
         """The recipe of a JSON file."""
         return RECIPE_FILES.load(Path(path))
+
+
+_MARKS = ("id", "name", "on", "units")
+
+
+def _written_measure(slot: MeasureSlot) -> dict[str, Any]:
+    marks = {"id": slot.id, "name": slot.name, "on": slot.on, "units": slot.units}
+    usual: dict[str, Any] = {"name": "", "on": True, "units": {}}
+    return {**slot.rule.to_json(), **{key: value for key, value in marks.items() if value != usual.get(key)}}
+
+
+def _parsed_measures(data: Any) -> tuple[MeasureSlot, ...]:
+    """The measures of a recipe's JSON: each its slug and fields, and where wanted id, name, on and units."""
+    if not isinstance(data, list):
+        raise InputError("The measures of the recipe must be a list.")
+    made: list[MeasureSlot] = []
+    for place, item in enumerate(data, 1):
+        try:
+            fields = {k: v for k, v in item.items() if k not in _MARKS} if isinstance(item, dict) else item
+            rule = parse_measure(fields)
+            marks = {k: v for k, v in item.items() if k in _MARKS}
+            slot = MeasureSlot(**{"id": next_measure_id(made, rule.slug), **marks}, rule=rule)
+        except InputError as error:
+            raise InputError(f"Measure {place} of the recipe: {error}") from error
+        except ValidationError as error:
+            fault = error.errors()[0]
+            where = " → ".join(str(part) for part in fault["loc"])
+            raise InputError(f"Measure {place} of the recipe: {where}: {fault['msg']}.") from error
+        if slot.id in {one.id for one in made}:
+            raise InputError(f"Measure {place} of the recipe: its id {slot.id!r} is that of another.")
+        made.append(slot)
+    return tuple(made)
+
+
+def next_measure_id(slots: Sequence[MeasureSlot], slug: str) -> str:
+    """The id of one more measure of a kind: the same in every curve, so that its readings share a column."""
+    taken_ids = {slot.id for slot in slots}
+    numbers = (slug if k == 1 else f"{slug}-{k}" for k in range(1, len(taken_ids) + 2))
+    return next(one for one in numbers if one not in taken_ids)
 
 
 RECIPE_FILES = NamedFiles("recipe", "recipes", ".recipe.json", Recipe.parse, Recipe.to_json)

@@ -195,7 +195,8 @@ class Slot(BaseModel, Generic[R]):
     @field_validator("rule", mode="before")
     @classmethod
     def _parse(cls, value: Any) -> Any:
-        (base,) = cls.__pydantic_generic_metadata__["args"]
+        every = (getattr(kind, "__pydantic_generic_metadata__", {}).get("args", ()) for kind in cls.__mro__)
+        (base,) = next(args for args in every if args)
         return value if isinstance(value, base) else parse_rule(base, value)
 
     @field_serializer("rule")

@@ -1,4 +1,4 @@
-"""Numbers as people type and paste them."""
+"""Numbers as people type, paste and place them."""
 
 from __future__ import annotations
 
@@ -24,3 +24,11 @@ def numbers_in(text: str) -> list[float]:
         if not math.isfinite(found[-1]):
             raise InputError(f"“{word}” is not a number")
     return found
+
+
+def rounded(values: tuple[float, ...], span: float) -> tuple[float, ...]:
+    """Numbers to about a thousandth of a span: what a hand can place, without endless digits."""
+    if not span > 0 or not math.isfinite(span):
+        return values
+    places = math.ceil(3 - math.log10(span))
+    return tuple(round(value, places) for value in values)

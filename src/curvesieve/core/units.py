@@ -148,6 +148,29 @@ def alike(unit: str, other: str) -> bool:
     return one == two or in_base(one) == in_base(two) or (one in ARBITRARY and two in ARBITRARY)
 
 
+_USUAL = """
+    Pa kPa MPa GPa psi ksi N kN mN lbf m mm µm nm Å cm inch J mJ kJ MJ/m^3 kJ/m^3 J/m^3 J/m^2 kJ/m^2 N/m N/mm kN/m s ms
+    min h d Hz kHz MHz 1/s 1/min 1/h K °C % 1 1/cm 1/nm 1/Å eV meV kJ/mol g mg kg V mV A mA Ω kΩ S/m mm^2 m^2 mm^3 m^3 L
+    mL m/s mm/s mm/min W mW Pa*s mPa*s degree radian
+"""
+"""Units that laboratories show numbers in."""
+
+
+def of_kind(unit: str) -> list[str]:
+    """Common units that numbers in `unit` can be converted to, without itself."""
+    if not is_known(unit or "1"):
+        return []
+    powers = in_base(unit).powers
+    angle = "radian" in unit or "deg" in unit or unit == "°"
+    found = []
+    for one in _USUAL.split():
+        plain_angle = one in ("degree", "radian")
+        same = sorted(factors(one) or ()) == sorted(factors(unit) or ())
+        if in_base(one).powers == powers and not same and (plain_angle == angle or powers):
+            found.append(one)
+    return found
+
+
 def has_own_zero(unit: str) -> bool:
     """Whether a unit counts from a zero of its own, as °C does: its numbers have differences, but no ratios or sums."""
     return in_base(unit).offset != 0

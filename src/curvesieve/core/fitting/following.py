@@ -23,11 +23,14 @@ def quantity(result: FitResult, text: str, full_name: Callable[[str], str] = str
     u is √(gᵀ C g) with g the formula's exact gradient and C the covariance of the fit (the law of propagation, JCGM
     100:2008, 5.2.2). Raises FormulaError or InputError when it cannot be read or names something else.
     """
-    value, slopes = _with_slopes(result, text, full_name)
+    value, slopes = quantity_slopes(result, text, full_name)
     return value, result.propagated(slopes)
 
 
-def _with_slopes(result: FitResult, text: str, full_name: Callable[[str], str]) -> tuple[float, dict[str, float]]:
+def quantity_slopes(
+    result: FitResult, text: str, full_name: Callable[[str], str] = str
+) -> tuple[float, dict[str, float]]:
+    """The value of a formula in a fit's parameters, and its slopes against these; see `quantity`."""
     compiled = compile_formula(parse(text, ()))
     names = [full_name(name) for name in compiled.formula.parameters]
     for name in names:
@@ -49,13 +52,16 @@ def derived_quantity(
     result: FitResult, derived: Derived, full_name: Callable[[str], str] = str
 ) -> tuple[float, float | None]:
     """The value and u of a quantity that a term declares."""
-    value, slopes = _derived(result, derived, full_name)
+    value, slopes = derived_slopes(result, derived, full_name)
     return value, result.propagated(slopes)
 
 
-def _derived(result: FitResult, derived: Derived, full_name: Callable[[str], str]) -> tuple[float, dict[str, float]]:
+def derived_slopes(
+    result: FitResult, derived: Derived, full_name: Callable[[str], str] = str
+) -> tuple[float, dict[str, float]]:
+    """The value of a quantity that a term declares, and its slopes against the parameters, by full name."""
     if not derived.weights:
-        return _with_slopes(result, derived.formula, full_name)
+        return quantity_slopes(result, derived.formula, full_name)
     slopes = {full_name(name): weight for name, weight in derived.weights}
     return sum(weight * result.parameters[name].value for name, weight in slopes.items()), slopes
 
@@ -84,7 +90,7 @@ def shown(model: Model, result: FitResult) -> list[Shown]:
     ]
     for placed in model.terms:
         for derived in placed.term.derived if placed.term.basis else ():
-            value, slopes = _derived(result, derived, placed.full_name)
+            value, slopes = derived_slopes(result, derived, placed.full_name)
             found.append(Shown(placed.full_name(derived.name), value, result.gradient(slopes)))
     return found
 

@@ -19,15 +19,20 @@ _GRID = 4001
 _PANELS, _NODES = 240, 8
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Found:
-    """A place on the fitted curve. `u_x` and `u_y` are standard uncertainties, None where there are none."""
+    """A place on the fitted curve. `u_x` and `u_y` are standard uncertainties, None where there are none.
+
+    `x_slopes` and `y_slopes` are the slopes of what was found against the free parameters, of shape (free,).
+    """
 
     what: str
     x: float
     y: float
     u_x: float | None = None
     u_y: float | None = None
+    x_slopes: Floats | None = None
+    y_slopes: Floats | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -111,8 +116,12 @@ class Fitted:
         y = float(self.y(np.array([x]))[0])
         if not math.isfinite(y):
             raise InputError(f"The fitted curve has no value at x = {x:g}.")
-        u = self.u(np.array([x]))
-        return Found("y at x", x, y, None, None if u is None else float(u[0]))
+        slopes = self.gradient(np.array([x]))[:, 0]
+        return Found("y at x", x, y, None, self._u(slopes), y_slopes=slopes)
+
+    def _u(self, slopes: Floats) -> float | None:
+        u = _spread(self.result, slopes[:, None])
+        return None if u is None else float(u[0])
 
     def at_y(self, y: float, u_y: float = 0.0) -> list[Found]:
         """Every x of the fitted range where the curve has this y; `u_y` adds the uncertainty of y itself.
@@ -125,9 +134,10 @@ class Fitted:
         found = []
         for x in places:
             slope = float(self.slope(np.array([x]))[0])
-            u = self.u(np.array([x]))
-            u_x = None if u is None or slope == 0 else math.hypot(float(u[0]), u_y) / abs(slope)
-            found.append(Found("x at y", x, y, u_x, u_y or None))
+            gradient = self.gradient(np.array([x]))[:, 0]
+            u = self._u(gradient)
+            u_x = None if u is None or slope == 0 else math.hypot(u, u_y) / abs(slope)
+            found.append(Found("x at y", x, y, u_x, u_y or None, x_slopes=-gradient / slope if slope else None))
         return found
 
     def extrema(self) -> list[Found]:
@@ -139,13 +149,13 @@ class Fitted:
             before, after = self.slope(at)
             bend = float(after - before) / (2 * h)
             turned = self.gradient(at)
-            u_y = self.u(np.array([x]))
+            y_slopes = self.gradient(np.array([x]))[:, 0]
             # At f′(x) = 0: dx = −(∂f′/∂p)/f″ dp.
-            u_x = _spread(self.result, ((turned[:, 1] - turned[:, 0]) / (2 * h * bend))[:, None]) if bend else None
+            x_slopes = -(turned[:, 1] - turned[:, 0]) / (2 * h * bend) if bend else None
             found.append(
                 Found(
                     "maximum" if bend < 0 else "minimum", x, float(self.y(np.array([x]))[0]),
-                    None if u_x is None else float(u_x[0]), None if u_y is None else float(u_y[0]),
+                    None if x_slopes is None else self._u(x_slopes), self._u(y_slopes), x_slopes, y_slopes,
                 )
             )  # fmt: skip
         return found
@@ -155,6 +165,11 @@ class Fitted:
 
         Raises InputError where the curve has no value between the two.
         """
+        area, slopes = self.integral_slopes(low, high)
+        return area, self._u(slopes)
+
+    def integral_slopes(self, low: float, high: float) -> tuple[float, Floats]:
+        """The same with its slopes against the free parameters, of shape (free,)."""
         nodes, weights = np.polynomial.legendre.leggauss(_NODES)
         edges = np.linspace(low, high, _PANELS + 1)
         half = np.diff(edges) / 2
@@ -163,8 +178,7 @@ class Fitted:
         y = self.y(x.ravel())
         if not np.isfinite(y).all():
             raise InputError(f"The fitted curve has no value somewhere between {low:g} and {high:g}.")
-        u = _spread(self.result, (self.gradient(x.ravel()) @ weight)[:, None])
-        return float(y @ weight), None if u is None else float(u[0])
+        return float(y @ weight), np.asarray(self.gradient(x.ravel()) @ weight)
 
     def _crossings(self, function: Callable[[Floats], Floats]) -> list[float]:
         from scipy.optimize import brentq

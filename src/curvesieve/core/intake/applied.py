@@ -10,8 +10,8 @@ import numpy as np
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.computed import Computed, compute
 from curvesieve.core.intake.pattern import Pattern
-from curvesieve.core.intake.quantity import Quantity
 from curvesieve.core.intake.take import Take
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Record
 
 _MAX_VALUES = 500

@@ -18,9 +18,11 @@ from curvesieve.core.formula import Formula, compile_formula, evaluate, parse
 from curvesieve.core.formula.dimension import result_unit
 from curvesieve.core.formula.functions import CONSTANTS, FUNCTIONS
 from curvesieve.core.formula.zeros import check_zero
-from curvesieve.core.intake.quantity import Quantity
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record
 
+PREAMBLE = "preamble"
+"""The origin of a quantity that stands in a file's preamble."""
 _OF_CHANNEL: dict[str, Callable[[np.ndarray], np.floating[Any]]] = {
     "first": lambda values: values[0],
     "last": lambda values: values[-1],
@@ -67,16 +69,19 @@ def name_in_formula(name: str) -> str:
 
 def quantities_of(record: Record) -> tuple[Quantity, ...]:
     """The quantities in the lines of the record's preamble: ``Width: 12,70 mm``."""
-    return _quantities(tuple(record.metadata))
+    return quantities_in(tuple(record.metadata))
 
 
 @lru_cache(maxsize=4096)
-def _quantities(preamble: tuple[tuple[str, str], ...]) -> tuple[Quantity, ...]:
-    """Kept, since a tray of hundreds of files asks again for every field that is shown."""
+def quantities_in(preamble: tuple[tuple[str, str], ...]) -> tuple[Quantity, ...]:
+    """The same for a preamble's lines: the key and the text of each.
+
+    Kept, since a tray of hundreds of files asks again for every field that is shown.
+    """
     found = []
     for key, text in preamble:
         try:
-            found.append(Quantity.read(name_in_formula(key), text))
+            found.append(Quantity.read(name_in_formula(key), text).model_copy(update={"origin": PREAMBLE}))
         except InputError:
             continue  # not every line is a quantity
     return tuple(found)

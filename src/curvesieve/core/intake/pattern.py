@@ -13,7 +13,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.formats import Table, reread
 from curvesieve.core.formats.layout import Layout
 from curvesieve.core.intake.computed import ComputedChannel
-from curvesieve.core.intake.quantity import Quantity
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Record
 
 Role = Literal["x", "y", "u", "condition", "leave"]

@@ -9,19 +9,20 @@ from typing import Any
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.measures.base import Measure, MeasureSlot, Seen, Taken, parse_measure, registered_measures, taken
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Reading
 
 __all__ = ["Measure", "MeasureSlot", "Seen", "Taken", "measure", "parse_measure", "registered_measures", "taken"]
 
 
-def measure(slug: str, curve: Curve, **fields: Any) -> tuple[Reading, ...]:
+def measure(slug: str, curve: Curve, *, quantities: tuple[Quantity, ...] = (), **fields: Any) -> tuple[Reading, ...]:
     """The readings of one measure: ``measure("straight-part", curve, low=1, high=3)``.
 
-    Fields are in the units of the curve; each reading has its own unit and u. Raises InputError when there is no such
-    measure or field, or when nothing can be read.
+    Fields are in the units of the curve; each reading has its own unit and u. A formula may name `quantities`. Raises
+    InputError when there is no such measure or field, or when nothing can be read.
     """
     rule = parse_measure({"measure": slug, **fields})
-    (one,) = taken((MeasureSlot(id="m", rule=rule),), curve)
+    (one,) = taken((MeasureSlot(id="m", rule=rule),), Seen.of(curve, quantities))
     if one.problem:
         raise InputError(f"{rule.label}: {one.problem}")
     return one.readings

@@ -3,51 +3,106 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Seen, Taken, Yield
 from curvesieve.core.measures.in_band import InBand
+from curvesieve.core.measures.lines import fitted_line
 from curvesieve.core.measures.local import around, crossing_at, crossings, vertex
 from curvesieve.core.measures.spread import Stretch, single_valued
-from curvesieve.core.rules import RuleField
+from curvesieve.core.rules import Band, Flanks, RuleField
 from curvesieve.core.shapes import Fill, Line, Point
 
-Base = Literal["zero", "chord", "value"]
+Base = Literal["zero", "chord", "value", "line beside"]
+
+
+@dataclass(frozen=True, eq=False)
+class _Over:
+    """Points of a band with their heights over a base, and the points that both rest on.
+
+    `shares` has shape (n, m): of each of the m points that make the base in the base under each of the n; these are at
+    `makers` in `used`, the points themselves at `own`.
+    """
+
+    points: Stretch
+    height: Floats
+    used: Stretch
+    own: slice
+    makers: NDArray[np.intp]
+    shares: Floats
+
+    def slopes(self, against_heights: Floats) -> Floats:
+        """Slopes against the y of `used` from slopes against the heights, of shape (n,)."""
+        slopes = np.zeros(len(self.used))
+        slopes[self.own] = against_heights
+        np.subtract.at(slopes, self.makers, against_heights @ self.shares)
+        return slopes
+
+    @property
+    def base(self) -> Floats:
+        """The y of the base under each point."""
+        return self.points.y - self.height
 
 
 class _OverBase(InBand):
-    """A band of the curve over a base: zero, a value, or the chord between its ends."""
+    """A band of the curve over a base: zero, a value, the chord between its ends, or a line through what is beside."""
 
     group = "areas"
+    handles = (Band(), Flanks(when="base: line beside"))
 
-    base: Base = RuleField("zero", label="over", help="Zero, the straight line between the band's ends, or a value.")
+    base: Base = RuleField(
+        "zero",
+        label="over",
+        help="Zero, a value, the chord between the band's ends, or a line through what is beside it.",
+    )
     value: float = RuleField(0.0, label="value", unit="y", help="The y that counts as nothing.", when="base: value")
+    flank: float | None = RuleField(
+        None, label="beside", unit="x", gt=0, when="base: line beside",
+        help="How wide the stretches on both sides are that the line is fitted to; empty: as wide as the band.",
+    )  # fmt: skip
 
-    def _points(self, seen: Seen, least: int) -> tuple[Stretch, Floats, Floats]:
-        """The points in the order of x, their y over the base, and how much of the chord's two ends each base has.
-
-        The last has shape (n, 2): the shares of the first and the last point in the base; zero for other bases.
-        """
+    def _over(self, seen: Seen, least: int) -> _Over:
         points = single_valued(self.stretch(seen, least))
-        shares = np.zeros((len(points), 2))
+        n, whole = len(points), slice(None)
         if self.base == "chord":
             along = (points.x - points.x[0]) / (points.x[-1] - points.x[0])
             shares = np.column_stack([1 - along, along])
+            return _Over(points, points.y - shares @ points.y[[0, -1]], points, whole, np.array([0, n - 1]), shares)
+        if self.base == "line beside":
+            return self._over_line(seen, points)
         level = self.value if self.base == "value" else 0.0
-        return points, points.y - level - shares @ points.y[[0, -1]], shares
+        return _Over(points, points.y - level, points, whole, np.zeros(0, np.intp), np.zeros((n, 0)))
 
-    def _against_points(self, against_heights: Floats, shares: Floats) -> Floats:
-        """Slopes against the points' y from slopes against their heights over the base, both of shape (n,)."""
-        slopes = against_heights.copy()
-        slopes[[0, -1]] -= against_heights @ shares
-        return slopes
+    def _over_line(self, seen: Seen, points: Stretch) -> _Over:
+        """Over the line of least squares through the points within the flanks on both sides."""
+        if self.low is None or self.high is None:
+            raise InputError("a line beside the band needs both ends of the band; drag it inwards.")
+        flank = self.flank if self.flank is not None else self.high - self.low
+        x = seen.whole.x
+        first, last = np.searchsorted(x, [self.low, self.low - flank], "left")[::-1]
+        after, end = np.searchsorted(x, [self.high, self.high + flank], "right")
+        if last == first or end == after:
+            raise InputError(
+                f"there is no point beside the band on the {'left' if last == first else 'right'}; the line needs some "
+                "on both sides."
+            )
+        used = single_valued(seen.whole.take(slice(first, end)))
+        makers = np.concatenate([np.arange(last - first), np.arange(after - first, end - first)])
+        line = fitted_line(used.take(makers), True)
+        shares = line.slopes[0] + (points.x - line.origin)[:, None] * line.slopes[1]
+        return _Over(
+            points, points.y - shares @ used.y[makers], used, slice(last - first, after - first), makers, shares
+        )
 
     def _said_base(self) -> str:
-        return {"zero": "zero", "chord": "the chord", "value": f"{self.value:g}"}[self.base]
+        named = {"zero": "zero", "chord": "the chord", "line beside": "the line beside"}
+        return named.get(self.base, f"{self.value:g}")
 
 
 class Area(_OverBase):
@@ -69,7 +124,8 @@ class Area(_OverBase):
     signed: bool = RuleField(True, label="signed", help="Whether what lies below the base counts against the rest.")
 
     def take(self, seen: Seen) -> Taken:
-        points, height, shares = self._points(seen, 2)
+        over = self._over(seen, 2)
+        points, height = over.points, over.height
         if not self.signed:
             if self.rule == "simpson":
                 raise InputError("an unsigned area goes with straight lines; choose the trapezium rule.")
@@ -78,8 +134,8 @@ class Area(_OverBase):
             slopes = simpson_weights(points.x) if self.rule == "simpson" else trapezium_weights(points.x)
             area = float(slopes @ height)
         said = f"{self.rule}, {counted(len(points), 'point')}, over {self._said_base()}"
-        found = (Found("area", area, self._against_points(slopes, shares)),)
-        return Taken(found, said, points, (Fill(points.x, points.y - height, points.y),))
+        found = (Found("area", area, over.slopes(slopes)),)
+        return Taken(found, said, over.used, (Fill(points.x, over.base, points.y),))
 
     def digest(self) -> str:
         return f"{self.said_band()}, over {self._said_base()}"
@@ -138,10 +194,15 @@ class Moments(_OverBase):
     summary = "Centroid, width and skewness of a band, without a model"
     words = "centre center of mass centroid variance second moment skew"
     reference = "moments by the trapezium rule; JCGM 100:2008, 5.1.2"
-    yields = (Yield("centroid", "centroid", 1, 0), Yield("deviation", "sd", 1, 0), Yield("skewness", "skewness"))
+    yields = (
+        Yield("centroid", "centroid", 1, 0),
+        Yield("deviation", "sd", 1, 0),
+        Yield("skewness", "skewness", aside=True),
+    )
 
     def take(self, seen: Seen) -> Taken:
-        points, height, shares = self._points(seen, 3)
+        over = self._over(seen, 3)
+        points, height = over.points, over.height
         weights = trapezium_weights(points.x)
         total = float(weights @ height)
         if not total > 0:
@@ -164,11 +225,11 @@ class Moments(_OverBase):
             - 3 * third / deviation**4 * slopes["deviation"]
         )
         values = {"centroid": centroid, "deviation": deviation, "skewness": skewness}
-        found = tuple(Found(q, value, self._against_points(slopes[q], shares)) for q, value in values.items())
+        found = tuple(Found(q, value, over.slopes(slopes[q])) for q, value in values.items())
         at = float(np.interp(centroid, points.x, points.y))
-        shapes = (Fill(points.x, points.y - height, points.y), Point(centroid, at))
+        shapes = (Fill(points.x, over.base, points.y), Point(centroid, at))
         said = f"{counted(len(points), 'point')}, over {self._said_base()}"
-        return Taken(found, said, points, shapes)
+        return Taken(found, said, over.used, shapes)
 
     def digest(self) -> str:
         return f"over {self._said_base()}"
@@ -186,7 +247,7 @@ class WidthAtShare(_OverBase):
     summary = "Full width at half (or another share of the) maximum, without a model"
     words = "fwhm half maximum breadth broadening linewidth"
     reference = "JCGM 100:2008, 5.1.2"
-    yields = (Yield("width", "width", 1, 0), Yield("left", "x1", 1, 0), Yield("right", "x2", 1, 0))
+    yields = (Yield("width", "width", 1, 0), Yield("left", "x1", 1, 0, True), Yield("right", "x2", 1, 0, True))
 
     share: float = RuleField(0.5, label="share", gt=0, lt=1, help="Share of the height; 0.5 is the half.")
     by: Literal["parabola", "the point itself"] = RuleField(
@@ -197,31 +258,30 @@ class WidthAtShare(_OverBase):
     )
 
     def take(self, seen: Seen) -> Taken:
-        points, height, shares = self._points(seen, 3)
+        over = self._over(seen, 3)
+        points, height = over.points, over.height
         top, high, by_height = self._top(points.x, height)
         if not high > 0:
             raise InputError(f"nothing in the band lies above {self._said_base()}.")
-        u, over = seen.spread.at(points), height - self.share * high
-        passages = crossings(points.x, over, u)
+        u, above = seen.spread.at(points), height - self.share * high
+        passages = crossings(points.x, above, u)
         left = [one for one in passages if one[2] and one[0] < top]
         right = [one for one in passages if not one[2] and one[1] > top]
         if not left or not right:
             side = "left" if not left else "right"
             raise InputError(f"the peak does not fall to {self.share:g} of its height on the {side}; widen the band.")
-        sides = [crossing_at(points.x, over, u, one) for one in (left[-1], right[0])]
+        sides = [crossing_at(points.x, above, u, one) for one in (left[-1], right[0])]
         ends = [side.x for side in sides]
-        slopes = [
-            self._against_points(side.slopes + self.share * side.against_level * by_height, shares) for side in sides
-        ]
+        slopes = [over.slopes(side.slopes + self.share * side.against_level * by_height) for side in sides]
         found = (
             Found("width", ends[1] - ends[0], slopes[1] - slopes[0]),
             Found("left", ends[0], slopes[0]),
             Found("right", ends[1], slopes[1]),
         )
-        base = np.interp(ends, points.x, points.y - height)
+        base = np.interp(ends, points.x, over.base)
         said = f"at {self.share:g} of {high:.6g} over {self._said_base()}"
         line = Line(np.array(ends), base + self.share * high, "result")
-        return Taken(found, said, points, (line, Point(float(points.x[top]), float(points.y[top]))))
+        return Taken(found, said, over.used, (line, Point(float(points.x[top]), float(points.y[top]))))
 
     def _top(self, x: Floats, height: Floats) -> tuple[int, float, Floats]:
         """The highest point, the height, and its slopes against all heights; arrays of shape (n,)."""

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, Self
 
+import numpy as np
+
+from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.measures.local import crossing_at, crossings
 from curvesieve.core.measures.spread import single_valued
 from curvesieve.core.rules import Band, Banded, RuleField
 from curvesieve.core.shapes import Line, Point
+from curvesieve.core.typed import rounded
 
 
 class XAtValue(Banded, Measure):
@@ -37,6 +41,13 @@ class XAtValue(Banded, Measure):
     )
     low: float | None = RuleField(None, label="from", unit="x", help="Where to begin looking; empty: at the start.")
     high: float | None = RuleField(None, label="to", unit="x", help="Where to stop; empty: at the end.")
+
+    @classmethod
+    def fitted_to(cls, curve: Curve) -> Self:
+        """Half-way up."""
+        y = curve.used.y
+        middle = float(y.min() + y.max()) / 2 if y.size else 0.0
+        return cls(y=rounded((middle,), float(np.ptp(y)) if y.size else 0.0)[0])
 
     def take(self, seen: Seen) -> Taken:
         curve = single_valued(seen.band(self.low, self.high, 2))

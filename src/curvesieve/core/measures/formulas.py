@@ -37,7 +37,8 @@ class FormulaOfReadings(Measure):
 
     def take(self, seen: Seen) -> Taken:
         if not self.formula.strip():
-            raise InputError("the formula is empty; write for example work/(2 mm), in names of readings above.")
+            there = ", ".join(seen.earlier.first_names)
+            raise InputError(f"the formula is empty; it may name {there or 'readings above, quantities'} and units.")
         formula = parse(self.formula, ())
         used: dict[str, Traced] = {}
         scales: dict[str, tuple[float, str]] = {}
@@ -49,7 +50,7 @@ class FormulaOfReadings(Measure):
             elif units.is_known(name):  # one of it
                 scales[name] = 1.0, name
             else:
-                known = ", ".join(sorted(name for name, found in seen.earlier.by_name.items() if len(found) == 1))
+                known = ", ".join(seen.earlier.first_names)
                 raise InputError(
                     f"no reading before this and no unit is called {name}; there {'are' if known else 'is no reading'} "
                     f"{known or 'yet'}."

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from curvesieve.core.measures.base import Measure, Seen
+from typing import ClassVar
+
+from curvesieve.core.measures.base import Measure, Seen, said_band
 from curvesieve.core.measures.spread import Stretch
-from curvesieve.core.rules import Band, Banded, RuleField
+from curvesieve.core.rules import Band, Banded, Handle, RuleField
 
 
 class InBand(Banded, Measure):
     """A measure of the points from `low` to `high`."""
 
-    handles = (Band(),)
+    handles: ClassVar[tuple[Handle, ...]] = (Band(),)
 
     low: float | None = RuleField(None, label="from", unit="x", help="Where the band begins; empty: at the start.")
     high: float | None = RuleField(None, label="to", unit="x", help="Where it ends; empty: at the end.")
@@ -22,8 +24,3 @@ class InBand(Banded, Measure):
     def said_band(self) -> str:
         """The band in a few words."""
         return said_band(self.low, self.high)
-
-
-def said_band(low: float | None, high: float | None) -> str:
-    """A band in a few words: ``start – 3.5``."""
-    return f"{'start' if low is None else f'{low:g}'} – {'end' if high is None else f'{high:g}'}"

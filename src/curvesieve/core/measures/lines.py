@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import dataclass, replace
+from typing import Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
 
-from curvesieve.core.curve import Floats
+from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
-from curvesieve.core.measures.in_band import said_band
-from curvesieve.core.measures.spread import Stretch, band, noise_along
+from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield, said_band
+from curvesieve.core.measures.spread import Stretch, band, noise_along, whole
 from curvesieve.core.rules import Band, Banded, RuleField
 from curvesieve.core.shapes import Line
 
+_HUBER, _TURNS = 1.345, 100
+"""Residuals count fully up to so many of their robust size (95 % efficiency for normal noise); turns at the most."""
 _PLACES = 64
 """Ends that a straight stretch is looked for between."""
 _LEAST_SHARE = 0.04
@@ -38,6 +39,10 @@ class Fitted:
     r2: float
     origin: float
 
+    def at(self, x: Floats) -> Floats:
+        """The y of the line at x, both of shape (n,)."""
+        return self.intercept + self.slope * (x - self.origin)
+
 
 class StraightPart(Banded, Measure):
     """A straight line through a stretch of the curve, by least squares.
@@ -46,6 +51,8 @@ class StraightPart(Banded, Measure):
     the points about the line (s² = RSS/(n − parameters)). The *found* stretch is the longest whose residuals are no
     rougher than the noise along the curve (1.3 times) and whose curvature is within three of its own u. The steepest is
     looked for among the longest from each of 64 places on, and three of its own u are taken off for a fair race.
+    *Robust* counts residuals beyond 1.345 of their robust size no more than linearly (P. J. Huber, Robust Statistics,
+    Wiley 1981, 7.6 and 7.10; from memory).
     """
 
     slug = "straight-part"
@@ -55,7 +62,8 @@ class StraightPart(Banded, Measure):
     words = "modulus line linear regression gradient tangent intercept stiffness slope"
     reference = "least squares, JCGM 100:2008, H.3"
     handles = (Band(when="by: band, found"),)
-    yields = (Yield("slope", "slope", -1, 1), Yield("intercept", "intercept", 0, 1), Yield("r2", "R²"))
+    yields = (Yield("slope", "slope", -1, 1), Yield("intercept", "intercept", 0, 1, True),
+              Yield("r2", "R²", aside=True))  # fmt: skip
 
     by: Literal["band", "first points", "y range", "found"] = RuleField(
         "band", label="over", help="A band of x, the first points, a range of y, or the best straight stretch."
@@ -76,9 +84,22 @@ class StraightPart(Banded, Measure):
         "free", label="intercept", help="Whether the line goes where it will, or through zero."
     )
 
+    @classmethod
+    def fitted_to(cls, curve: Curve) -> Self:
+        """The best straight stretch, where there is one."""
+        try:
+            straight_stretch(whole(curve))
+        except InputError:
+            return cls()
+        return cls(by="found")
+
+    fit: Literal["squared", "robust"] = RuleField(
+        "squared", label="fit", help="By least squares, or so that single outliers hardly count (Huber)."
+    )
+
     def take(self, seen: Seen) -> Taken:
         points = self._points(seen)
-        line = fitted_line(points, self.intercept == "free")
+        line = self._fitted(points)
         at_zero = line.intercept - line.slope * line.origin
         u_slope = u_zero = None
         if line.covariance is not None:
@@ -92,10 +113,17 @@ class StraightPart(Banded, Measure):
             found.append(Found("r2", line.r2))
         ends = np.array([points.x[0], points.x[-1]])
         how = "u from the u of the points" if points.u is not None else "u from the scatter about the line"
+        if self.fit == "robust":
+            how = "robust; u from the scatter about the line"
         if line.covariance is None:
             how = "no u: as many parameters as points"
-        said = f"{ends[0]:.6g} to {ends[1]:.6g}, {counted(len(points), 'point')}, R² {line.r2:.5f}"
+        said = f"{ends[0]:.6g} to {ends[1]:.6g}, {counted(len(points), 'point')}"
+        said += f", R² {line.r2:.5f}" if math.isfinite(line.r2) else ""
         return Taken(tuple(found), said, points, (Line(ends, at_zero + line.slope * ends),), how)
+
+    def _fitted(self, points: Stretch) -> Fitted:
+        free = self.intercept == "free"
+        return robust_line(points, free) if self.fit == "robust" else fitted_line(points, free)
 
     def _points(self, seen: Seen) -> Stretch:
         match self.by:
@@ -116,7 +144,7 @@ class StraightPart(Banded, Measure):
     def digest(self) -> str:
         where = {"first points": f"first {self.count} points", "found": f"{self.prefer} straight stretch"}
         said = where.get(self.by, said_band(self.low, self.high) if self.by == "band" else "a range of y")
-        return said + (", through zero" if self.intercept == "zero" else "")
+        return said + (", through zero" if self.intercept == "zero" else "") + (", robust" * (self.fit == "robust"))
 
 
 def fitted_line(points: Stretch, free: bool) -> Fitted:
@@ -145,6 +173,41 @@ def fitted_line(points: Stretch, free: bool) -> Fitted:
     r2 = 1 - float(np.sum(weights * residual**2)) / total if total > 0 else math.nan
     intercept, slope = (float(values[0]), float(values[1])) if free else (0.0, float(values[0]))
     return Fitted(slope, intercept, slopes, covariance, r2, origin)
+
+
+def robust_line(points: Stretch, free: bool) -> Fitted:
+    """The line of Huber's M-estimate; shapes and errors are those of `fitted_line`.
+
+    The scale is the median absolute residual over 0.6745, again at each turn. Its covariance is that of 7.6 in Huber:
+    κ²·[Σψ²/(n − p)]/(mean ψ′)²·(XᵀX)⁻¹ with κ = 1 + p/n·var(ψ′)/(mean ψ′)².
+    """
+    line = fitted_line(points, free)
+    sizes = np.ones(len(points)) if points.u is None else points.u
+    count = 2 if free else 1
+    if len(points) <= count + 1:
+        return line
+    for _ in range(_TURNS):
+        residual = (points.y - line.at(points.x)) / sizes
+        scale = float(np.median(np.abs(residual))) / 0.6745
+        if not scale > 0:
+            return line  # half of the points or more lie on it
+        weight = np.minimum(1.0, _HUBER * scale / np.maximum(np.abs(residual), 1e-300))
+        bent = replace(points, u=sizes / np.sqrt(weight))
+        new = fitted_line(bent, free)
+        moved = max(abs(new.slope - line.slope) * float(np.ptp(points.x)), abs(new.intercept - line.intercept))
+        line = new
+        if moved <= 1e-12 * float(np.abs(points.y).max()):
+            break
+    residual = (points.y - line.at(points.x)) / (sizes * scale)
+    inside = np.abs(residual) <= _HUBER
+    share, n = float(inside.mean()), len(points)
+    psi2 = float(np.sum(np.clip(residual, -_HUBER, _HUBER) ** 2)) / (n - count) * scale**2
+    kappa = 1 + count / n * share * (1 - share) / share**2
+    plain = fitted_line(replace(points, u=sizes), free)
+    assert plain.covariance is not None
+    slopes = plain.slopes * inside / share
+    covariance = plain.covariance * kappa**2 * psi2 / share**2
+    return replace(line, covariance=covariance, slopes=slopes, r2=math.nan)  # no share of a sum of squares
 
 
 def straight_stretch(points: Stretch, prefer: str = "longest") -> Stretch:

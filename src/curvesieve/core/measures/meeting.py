@@ -30,7 +30,10 @@ class MeetingOfLines(Banded, Measure):
     summary = "Where a straight part meets another, or the curve"
     words = "intersection onset tangent tangents offset intersect meets knee transition"
     reference = "least squares, JCGM 100:2008, H.3 and 5.1.2"
-    handles = (Band(), Band(low="other_low", high="other_high", when="meets: another line"))
+    handles = (
+        Band(opens=(0.05, 0.25)),
+        Band(low="other_low", high="other_high", when="meets: another line", opens=(0.75, 0.95)),
+    )
     yields = (Yield("x", "x", 1, 0), Yield("y", "y", 0, 1))
 
     low: float | None = RuleField(None, label="from", unit="x", help="Where the straight part begins.")
@@ -128,7 +131,7 @@ class Approach(InBand):
     summary = "Time to half (or another share) of the way to a final level"
     words = "half time t50 t90 rise time response settling relaxation decay lifetime"
     reference = "JCGM 100:2008, 5.1.2"
-    yields = (Yield("time", "t", 1, 0), Yield("first-level", "y1", 0, 1), Yield("last-level", "y2", 0, 1))
+    yields = (Yield("time", "t", 1, 0), Yield("first-level", "y1", 0, 1, True), Yield("last-level", "y2", 0, 1, True))
 
     low: float | None = RuleField(None, label="from", unit="x", help="Where the approach begins; empty: at the start.")
     high: float | None = RuleField(None, label="to", unit="x", help="Where it is over; empty: at the end.")

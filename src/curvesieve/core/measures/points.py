@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal, Self
 
 import numpy as np
 
-from curvesieve.core.curve import Floats
+from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.measures.in_band import InBand
@@ -31,8 +31,18 @@ class _Extreme(InBand):
         7, label="points", ge=3, le=100_001, help="How many points the parabola is fitted to.", when="by: parabola"
     )
 
-    def _extreme(self, seen: Seen, sign: int, at_symbol: str, symbol: str) -> Taken:
-        curve = self.stretch(seen)
+    sign: ClassVar[int]
+
+    @classmethod
+    def fitted_to(cls, curve: Curve) -> Self:
+        """By the point itself where that lies so close to an end that no parabola has its top there."""
+        y = cls.sign * curve.used.y
+        place = int(np.argmax(y)) if y.size else 0
+        at_end = min(place, y.size - 1 - place) < max(4, 0.03 * y.size)
+        return cls(by="the point itself") if at_end else cls()
+
+    def _extreme(self, seen: Seen, at_symbol: str, symbol: str) -> Taken:
+        curve, sign = self.stretch(seen), self.sign
         k = int(np.argmax(sign * curve.y))
         x, y = float(curve.x[k]), float(curve.y[k])
         if self.by == "the point itself" or len(curve) < 3:
@@ -58,12 +68,13 @@ class HighestPoint(_Extreme):
 
     slug = "highest-point"
     label = "Highest point"
+    sign = 1
     summary = "The largest y, and where it is"
     words = "maximum max peak top strength apex"
     yields = (Yield("maximum", "ymax", 0, 1), Yield("x-at-maximum", "xmax", 1, 0))
 
     def take(self, seen: Seen) -> Taken:
-        return self._extreme(seen, 1, "x-at-maximum", "maximum")
+        return self._extreme(seen, "x-at-maximum", "maximum")
 
 
 class LowestPoint(_Extreme):
@@ -71,12 +82,13 @@ class LowestPoint(_Extreme):
 
     slug = "lowest-point"
     label = "Lowest point"
+    sign = -1
     summary = "The smallest y, and where it is"
     words = "minimum min valley bottom dip"
     yields = (Yield("minimum", "ymin", 0, 1), Yield("x-at-minimum", "xmin", 1, 0))
 
     def take(self, seen: Seen) -> Taken:
-        return self._extreme(seen, -1, "x-at-minimum", "minimum")
+        return self._extreme(seen, "x-at-minimum", "minimum")
 
 
 class ValueAt(Measure):

@@ -65,8 +65,8 @@ class SignalToNoise(Banded, Measure):
     summary = "Height of a band's maximum over the noise of another"
     words = "snr s/n detection noise"
     reference = "common practice"
-    handles = (Band(), Band(low="noise_low", high="noise_high"))
-    yields = (Yield("ratio", "S/N"), Yield("noise", "σ", 0, 1))
+    handles = (Band(opens=(0.3, 0.7)), Band(low="noise_low", high="noise_high", opens=(0.9, 1.0)))
+    yields = (Yield("ratio", "S/N"), Yield("noise", "σ", 0, 1, True))
 
     low: float | None = RuleField(None, label="from", unit="x", help="Where the signal's band begins.")
     high: float | None = RuleField(None, label="to", unit="x", help="Where it ends.")

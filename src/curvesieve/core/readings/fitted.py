@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from fractions import Fraction
 
-from curvesieve.core import units
 from curvesieve.core.errors import FormulaError, InputError
 from curvesieve.core.fitting import FitResult
 from curvesieve.core.fitting.following import derived_quantity, quantity
-from curvesieve.core.formula import parse
-from curvesieve.core.formula.dimension import dimension
 from curvesieve.core.models import Model, PlacedTerm
 from curvesieve.core.models.areas import written_out
-from curvesieve.core.models.term import Powers
+from curvesieve.core.models.units import unit_in
 from curvesieve.core.reading import Basis, Reading, ReadingKey
 
 SYMBOLS = {"center": "center", "height": "height", "fwhm": "FWHM", "area": "area"}
@@ -88,25 +84,8 @@ def own_reading(model: Model, result: FitResult, name: str, text: str, axes: tup
     """
     try:
         value, u = quantity(result, written_out(model, text))
-        unit = _unit_in(model, text, axes)
+        unit = unit_in(model, text, axes)
     except FormulaError as error:
         raise InputError(f"{name} = {text}: {error}") from error
     key = ReadingKey("own", name)
     return Reading(key, name, name, value, u, unit, f"{text} from the fit", "JCGM 100:2008, 5.2.2")
-
-
-def _unit_in(model: Model, text: str, axes: tuple[str, str]) -> str:
-    """The unit of a formula in a model's parameters; nothing where it is open."""
-    formula = parse(text, ())
-    known: dict[str, Powers | None] = {
-        placed.full_name(p.name): placed.term.unit(p.name) for placed in model.terms for p in placed.term.parameters
-    }
-    known |= {name: placed.term.unit(derived.name) for name, (placed, derived) in model.following.items()}
-    powers = {}
-    for name in formula.parameters:
-        found = known.get(name)
-        if found is None:
-            return ""
-        powers[name] = tuple((axis, Fraction(p)) for axis, p in zip("xy", found, strict=True) if p)
-    made = dict(dimension(formula, powers, strict=False))
-    return units.power_product(axes[0], made.get("x", 0), axes[1], made.get("y", 0))

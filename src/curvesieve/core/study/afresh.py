@@ -10,22 +10,36 @@ from curvesieve.core.recipe import Recipe
 from curvesieve.core.study import edits
 from curvesieve.core.study.document import FromLedger
 from curvesieve.core.study.fits import fit_curve, fit_curves
+from curvesieve.core.study.measuring import measure_curves
+from curvesieve.core.study.outcomes import Outcomes
 from curvesieve.core.study.passing import recorded
 from curvesieve.core.study.study import Study
 
 
 @dataclass(frozen=True)
 class Afresh:
-    """A study with all its fits, and a sentence for each curve, by id, that has none though it has a model."""
+    """A study with all its fits and what its measures read; a sentence for each curve, by id, that was not fitted."""
 
     study: Study
     problems: dict[str, str] = field(default_factory=dict)
+    read: dict[str, Outcomes] = field(default_factory=dict)
+
+    def notes(self) -> dict[str, list[str]]:
+        """All that failed, by curve: its fit, then each of its measures."""
+        made: dict[str, list[str]] = {}
+        for curve in self.study.document.curves:
+            said = [self.problems[curve.id]] if curve.id in self.problems else []
+            failed = [one for one in self.read.get(curve.id, ()) if one.problem]
+            said += [f"{one.slot.title}: {one.problem}" for one in failed]
+            if said:
+                made[curve.id] = said
+        return made
 
 
 def computed_afresh(study: Study, watch: Callable[[float], None] | None = None) -> Afresh:
-    """Fits every curve that has a model, on all cores. `watch` is told the share done and may raise to stop.
+    """Fits every curve that has a model and reads all off, on all cores.
 
-    Curves of a ledger come after the fits that they are made of.
+    `watch` is told the share done and may raise to stop. Curves of a ledger come after the fits that they are made of.
     """
     study = replace(study, results={})
     wanted = [curve.id for curve in study.document.curves if study.model(curve.id).terms]
@@ -40,7 +54,8 @@ def computed_afresh(study: Study, watch: Callable[[float], None] | None = None) 
     unfinished = {
         id_: fit.result.message for id_ in wanted if (fit := study.fit(id_)) is not None and not fit.result.converged
     }
-    return Afresh(study, {id_: said for id_ in wanted if (said := (problems | unfinished).get(id_))})
+    read = measure_curves(study, [curve.id for curve in study.document.curves])
+    return Afresh(study, {id_: said for id_ in wanted if (said := (problems | unfinished).get(id_))}, read)
 
 
 def _of_ledger(study: Study, curve_id: str) -> bool:

@@ -16,6 +16,8 @@ from curvesieve.core.fitting.following import shown, shown_correlation
 from curvesieve.core.fitting.prediction import Found, coverage
 from curvesieve.core.fitting.profile import Interval, bootstrap, profile_intervals
 from curvesieve.core.fitting.residuals import ResidualCheck, histogram, residual_check
+from curvesieve.core.measures.base import Measure
+from curvesieve.core.measures.of_fit import FittedArea, FittedExtremum, FittedPlace, FittedQuantity, FittedValue
 from curvesieve.core.reading import plus_minus
 from curvesieve.core.readings.fitted import own_reading
 from curvesieve.core.study.fits import fitted_curve
@@ -98,6 +100,37 @@ def answer(study: Study, curve_id: str, question: str, given: str) -> tuple[list
             unit = units.shown(units.power_product(curve.x_unit, 1, curve.y_unit, 1))
             return [_said("area from ", ends[0], " to ", ends[1], ": ", (area, u_area, unit))], None
     return _quantity(study, curve_id, given)
+
+
+def kept(study: Study, curve_id: str, question: str, given: str) -> list[tuple[Measure, str]]:
+    """Measures that go on giving the answer to a question of `QUESTIONS`, each with its name (empty: its own label).
+
+    Raises InputError where the text cannot be read, or the fitted curve has no answer.
+    """
+    match question:
+        case "y":
+            return [(FittedValue(at=x), "") for x in _numbers(given, "an x such as 12.5")]
+        case "x":
+            values = _numbers(given.replace("+-", "±").partition("±")[0], "a y such as 0.5")
+            return [(FittedPlace(y=value), "") for value in values]
+        case "root":
+            return [(FittedPlace(y=0.0), "root")]
+        case "extremum":
+            _, on = fitted_curve(study, curve_id)
+            kinds = dict.fromkeys(found.what for found in on.extrema())
+            if not kinds:
+                _extrema((), "", "")
+            return [(FittedExtremum.model_validate({"look_for": kind}), f"{kind} of the fit") for kind in kinds]
+        case "area":
+            ends = _numbers(given, "two values of x") if given.strip() else [None, None]
+            if len(ends) != 2:
+                raise InputError("The area needs two values of x, such as 2 8, or none for the whole range.")
+            return [(FittedArea(low=ends[0], high=ends[1]), "")]
+    named = _NAMED.match(given)
+    name, text = (named[1], named[2].strip()) if named else ("", given.strip())
+    if not text:
+        raise InputError("There is no formula here; give one such as half_life = log(2)/k.")
+    return [(FittedQuantity(formula=text), name)]
 
 
 def _extrema(found: Sequence[Found], x_unit: str, y_unit: str) -> list[Said]:

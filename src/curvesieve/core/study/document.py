@@ -9,10 +9,11 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from curvesieve.core.fitting import FitResult
 from curvesieve.core.intake.take import Take
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Basis, Reading, ReadingKey
 from curvesieve.core.recipe import Part, Recipe
 
-SCHEMA_VERSION = 4
+SCHEMA_VERSION = 5
 """What each version brought is told in `migrations`."""
 _HASH = r"^[0-9a-f]{64}$"
 
@@ -97,22 +98,36 @@ class FitEntry(_Frozen):
 class CurveEntry(_Frozen):
     """A curve on the shelf: where it comes from, its own recipe, and which parts its family's recipe gives instead.
 
-    `result` is the key of the last fit; whether that is still one of this curve is asked of the study.
+    `result` is the key of the last fit; whether that is still one of this curve is asked of the study. `quantities` are
+    the curve's own: they go before those of its family. `group` is what the ledger puts it together with others by.
     """
 
     id: str
     label: str
     source: CurveSource
     condition: float | None = None
+    quantities: tuple[Quantity, ...] = ()
+    group: str = ""
     recipe: Recipe = Recipe()
     shared: tuple[Part, ...] = ()
     result: str = Field(default="", pattern=r"^([0-9a-f]{64})?$")
 
 
+class ColumnLook(_Frozen):
+    """How a column of the ledger is shown: whether at all (None: as it comes), under what title and in what unit."""
+
+    key: ReadingKey
+    shown: bool | None = None
+    title: str = ""
+    unit: str = ""
+
+
 class Family(_Frozen):
     """Curves that belong together, in the order of a condition such as loading in wt%.
 
-    Each part of its `recipe` is in force for those of its curves that share that part.
+    Each part of its `recipe` is in force for those of its curves that share that part. `quantities` are those of all
+    of them. `grouped_by` is the line of the preamble that files which join read their group from. `columns` are those
+    of the ledger that are shown otherwise than they come, in their order before all others.
     """
 
     id: str
@@ -120,6 +135,9 @@ class Family(_Frozen):
     condition: str = ""
     unit: str = ""
     curves: tuple[str, ...] = ()
+    quantities: tuple[Quantity, ...] = ()
+    grouped_by: str = ""
+    columns: tuple[ColumnLook, ...] = ()
     recipe: Recipe = Recipe()
 
 

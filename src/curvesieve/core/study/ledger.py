@@ -1,63 +1,130 @@
-"""The ledger: readings as a table, a row a curve; on screen, on the clipboard, and as CSV."""
+"""The ledger: readings as a table, a row a curve or a peak, with the means of groups of rows."""
 
 from __future__ import annotations
 
-import csv
-import io
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
+from typing import Literal
+
+import numpy as np
 
 from curvesieve.core import units
+from curvesieve.core.errors import InputError, counted
 from curvesieve.core.reading import Reading, ReadingKey
 from curvesieve.core.readings import statistics_of
-from curvesieve.core.study.document import CurveEntry, Family, FitEntry
+from curvesieve.core.readings.fitted import SYMBOLS
+from curvesieve.core.study.document import ColumnLook, CurveEntry, Family, FitEntry
 from curvesieve.core.study.keys import ByParts
+from curvesieve.core.study.outcomes import Outcomes, known
 from curvesieve.core.study.study import Study
+
+By = Literal["curve", "peak"]
 
 
 @dataclass(frozen=True)
 class Column:
-    """A column: the readings of one key in one unit."""
+    """A column: the readings of one key in one unit, shown in `shown_in`."""
 
     title: str
     unit: str
     key: ReadingKey
+    shown_in: str = ""
+    has_u: bool = True
+    """Whether its readings have an uncertainty; statistics have none."""
+    aside: bool = False
+    """Whether it is hidden unless somebody asks for it."""
+
+    @property
+    def final_unit(self) -> str:
+        """The unit of what `Row.cell` gives."""
+        return self.shown_in or self.unit
 
     @property
     def heading(self) -> str:
-        """The title with its unit."""
-        return units.labelled(self.title, self.unit)
-
-    @property
-    def has_u(self) -> bool:
-        """Whether its readings have an uncertainty; statistics have none."""
-        return self.key.source != "statistics"
+        """The title with the unit that is shown."""
+        return units.labelled(self.title, self.final_unit)
 
 
 @dataclass(frozen=True)
 class Row:
-    """A curve with its readings by key. `state` is ``fitted``, ``not fitted``, ``out of date`` …"""
+    """A curve, or one of its peaks, with its readings by key. `state` is ``fitted``, ``not fitted``, ``read`` …"""
 
     curve: CurveEntry
     cells: dict[ReadingKey, Reading]
     state: str
+    part: int = 0
 
     def cell(self, column: Column) -> Reading | None:
-        """The reading that belongs in a column: the same quantity, in the column's unit."""
+        """The reading that belongs in a column: the same quantity of the column's unit, in the one that is shown."""
         found = self.cells.get(column.key)
-        return found if found is not None and found.unit == column.unit else None
+        if found is None or found.unit != column.unit:
+            return None
+        return found if not column.shown_in else in_unit(found, column.shown_in)
+
+
+@dataclass(frozen=True)
+class Spread:
+    """What a column holds over some rows: mean, s of a sample (NaN for one), half of its 95 % interval, how many."""
+
+    n: int
+    mean: float
+    s: float
+    half: float
+
+
+@dataclass(frozen=True)
+class Group:
+    """Rows that belong together by name, and what their columns hold; the last group, of all rows, has no name."""
+
+    name: str
+    rows: int
+    columns: tuple[Spread | None, ...]
 
 
 @dataclass(frozen=True)
 class Ledger:
-    """The readings of a family in the order of its condition."""
+    """The readings of a family in the order of its groups and its condition."""
 
     title: str
     condition: tuple[str, str]
     columns: tuple[Column, ...]
     rows: tuple[Row, ...]
+    hidden: tuple[Column, ...] = ()
+    by: By = "curve"
+
+    @property
+    def is_grouped(self) -> bool:
+        """Whether any of its curves is in a group."""
+        return any(row.curve.group for row in self.rows)
+
+    def groups(self) -> list[Group]:
+        """The groups in the order of the rows, and all rows together at the end."""
+        names = list(dict.fromkeys(row.curve.group for row in self.rows if row.curve.group))
+        parts = [(name, [row for row in self.rows if row.curve.group == name]) for name in names]
+        return [
+            Group(name, len(rows), tuple(_spread(rows, column) for column in self.columns))
+            for name, rows in (*parts, ("", list(self.rows)))
+        ]
+
+
+def in_unit(reading: Reading, unit: str) -> Reading:
+    """A reading in another unit of its kind. Raises InputError for one of another kind."""
+    value = float(units.convert(np.array(reading.value), reading.unit, unit))
+    factor = abs(units.in_base(reading.unit).factor / units.in_base(unit).factor)
+    return replace(reading, value=value, u=None if reading.u is None else factor * reading.u, unit=unit)
+
+
+def _spread(rows: Sequence[Row], column: Column) -> Spread | None:
+    from scipy.special import stdtrit
+
+    values = np.array([cell.value for row in rows if (cell := row.cell(column)) is not None])
+    if not values.size:
+        return None
+    s = float(np.std(values, ddof=1)) if values.size > 1 else math.nan
+    half = float(stdtrit(values.size - 1, 0.975)) * s / math.sqrt(values.size) if values.size > 1 else math.nan
+    return Spread(values.size, float(np.mean(values)), s, half)
 
 
 _sets: dict[tuple[Column, ...], tuple[Column, ...]] = {}
@@ -65,122 +132,160 @@ _sets: dict[tuple[Column, ...], tuple[Column, ...]] = {}
 _rows: ByParts[tuple[Row, tuple[Column, ...]]] = ByParts()
 
 
-def ledger_of(study: Study, family: Family | None) -> Ledger:
-    """The ledger of a family (None: of all curves), with the columns that any of its fits fill."""
+def ledger_of(
+    study: Study, family: Family | None, read: Mapping[str, Outcomes] | None = None, by: By = "curve"
+) -> Ledger:
+    """The ledger of a family (None: of all curves), with the columns that any of its fits and measures fill.
+
+    `read` is what measures read, by curve; without it, what is known of that by now.
+    """
     chosen = study.document.curves if family is None else tuple(study.entry(id_) for id_ in family.curves)
     curves = sorted(chosen, key=lambda c: (c.condition is None, c.condition or 0.0))
+    if any(curve.group for curve in curves):  # groups in the order of their first conditions, then those in none
+        order = [*(group for group in dict.fromkeys(curve.group for curve in curves) if group), ""]
+        curves.sort(key=lambda c: order.index(c.group))
     rows: list[Row] = []
     columns: dict[tuple[ReadingKey, str], Column] = {}
     sets: dict[int, tuple[Column, ...]] = {}
     for curve in curves:
         state = study.fit_state(curve.id)
         fit = study.fit(curve.id) if state == "fitted" else None
-        row, own = _rows.get((curve, fit, state), partial(_row, curve, fit, state))
+        outcomes = known(study, curve.id) if read is None else read.get(curve.id)
+        if not study.measures(curve.id):
+            outcomes = _NO_OUTCOMES
+        said = state if study.model(curve.id).terms or outcomes is _NO_OUTCOMES else ""
+        row, own = _rows.get((curve, fit, said, outcomes), partial(_row, curve, fit, said, outcomes))
         rows.append(row)
         sets[id(own)] = own
     for own in sets.values():
         for column in own:
-            columns.setdefault((column.key, column.unit), column)
-    ordered = _told_apart(sorted(columns.values(), key=lambda column: _place(column.key)))
+            old = columns.setdefault((column.key, column.unit), column)
+            if column.has_u and not old.has_u:
+                columns[column.key, column.unit] = replace(old, has_u=True)
+    if by == "peak":
+        rows, found = _by_peak(rows, columns.values())
+    else:
+        found = sorted(columns.values(), key=lambda column: _place(column.key))
+    shown, hidden = _looked(found, family.columns if family else ())
     title = family.label if family else "all curves"
     condition = (family.condition, family.unit) if family else ("", "")
-    return Ledger(title, condition, tuple(ordered), tuple(rows))
+    return Ledger(title, condition, tuple(_told_apart(shown)), tuple(rows), tuple(hidden), by)
 
 
-def _row(curve: CurveEntry, fit: FitEntry | None, state: str) -> tuple[Row, tuple[Column, ...]]:
+_NO_OUTCOMES: Outcomes = ()
+
+
+def _row(
+    curve: CurveEntry, fit: FitEntry | None, state: str, outcomes: Outcomes | None
+) -> tuple[Row, tuple[Column, ...]]:
     """A curve's row, and the columns that it fills."""
     readings = fit.readings if fit is not None else ()
     statistics = statistics_of(fit.result, fit.y_unit, fit.basis) if fit is not None and readings else []
-    cells = {reading.key: reading for reading in (*readings, *statistics)}
-    columns = tuple(Column(r.name, r.unit, r.key) for r in cells.values())
-    return Row(curve, cells, state), _sets.setdefault(columns, columns)
+    measured = [reading for one in outcomes or () for reading in one.readings]
+    cells = {reading.key: reading for reading in (*readings, *measured, *statistics)}
+    fitted = {reading.key for reading in readings}
+    columns = tuple(
+        Column(r.name, r.unit, r.key, has_u=r.u is not None or r.key in fitted, aside=r.aside) for r in cells.values()
+    )
+    return Row(curve, cells, _state(state, outcomes)), _sets.setdefault(columns, columns)
+
+
+def _state(state: str, outcomes: Outcomes | None) -> str:
+    """How far a curve is: its fit's state, where it has a model, and what of its readings failed."""
+    if outcomes is None:
+        return f"{state}, reading …".removeprefix(", ")
+    failed = sum(bool(one.problem) for one in outcomes)
+    if failed:
+        return f"{state}, {counted(failed, 'reading')} failed".removeprefix(", ")
+    return state or "read"
 
 
 def _place(key: ReadingKey) -> float:
-    """Peaks in their order, then a law and one's own, then the statistics."""
+    """Peaks in their order, then a law, one's own and measures, then the statistics."""
     return math.inf if key.source == "statistics" else key.part or 1e9
 
 
-def _told_apart(columns: list[Column]) -> list[Column]:
+def _looked(found: Sequence[Column], looks: Sequence[ColumnLook]) -> tuple[list[Column], list[Column]]:
+    """The columns as they are to be shown, and those that are not."""
+    look_of = {look.key: look for look in looks}
+    order = {look.key: place for place, look in enumerate(looks)}
+    shown: list[Column] = []
+    hidden: list[Column] = []
+    for column in sorted(found, key=lambda column: order.get(column.key, len(order))):
+        look = look_of.get(column.key)
+        if look is None:
+            (hidden if column.aside else shown).append(column)
+            continue
+        unit = look.unit if look.unit != column.unit and _may_be_in(column.unit, look.unit) else ""
+        made = replace(column, title=look.title or column.title, shown_in=unit)
+        (hidden if (column.aside and look.shown is None) or look.shown is False else shown).append(made)
+    return shown, hidden
+
+
+def _may_be_in(unit: str, other: str) -> bool:
+    return bool(other) and units.in_base(unit).powers == units.in_base(other).powers
+
+
+def check_unit(column: Column, unit: str) -> None:
+    """Raises InputError where a column cannot be shown in a unit."""
+    if unit:
+        try:
+            units.convert(np.zeros(1), column.unit, unit)
+        except InputError as error:
+            raise InputError(f"{column.title} stays in {units.shown(column.unit) or 'no unit'}: {error}") from error
+
+
+def _by_peak(rows: Sequence[Row], columns: Sequence[Column] | object) -> tuple[list[Row], list[Column]]:
+    """A row for each peak or loop, with the readings that have a number; the others stand with no peak."""
+    made: list[Row] = []
+    found: dict[tuple[ReadingKey, str], Column] = {}
+    for row in rows:
+        for part in sorted({key.part for key in row.cells if key.part}):
+            cells = {}
+            for key, reading in row.cells.items():
+                if key.part != part:
+                    continue
+                whole = ReadingKey(key.source, key.quantity)
+                cells[whole] = reading
+                title = SYMBOLS.get(key.quantity, key.quantity)
+                found.setdefault((whole, reading.unit), Column(title, reading.unit, whole))
+            made.append(Row(row.curve, cells, row.state, part))
+    return made, list(found.values())
+
+
+def _told_apart(columns: Sequence[Column]) -> Iterator[Column]:
     """Columns that would have the same heading, numbered from the second on."""
     seen: dict[str, int] = {}
-    made = []
     for column in columns:
         count = seen[column.heading] = seen.get(column.heading, 0) + 1
-        made.append(column if count == 1 else replace(column, title=f"{column.title} #{count}"))
-    return made
+        yield column if count == 1 else replace(column, title=f"{column.title} #{count}")
 
 
-def _table(ledger: Ledger) -> list[list[str]]:
-    head = ["curve"]
-    if ledger.condition[0]:
-        head.append(_plain(*ledger.condition))
-    for column in ledger.columns:
-        head.append(_plain(column.title, column.unit))
-        if column.has_u:
-            head.append(_plain(f"u({column.title})", column.unit))
-    head.append("state")
-    table = [head]
-    for row in ledger.rows:
-        line = [row.curve.label]
-        if ledger.condition[0]:
-            line.append("" if row.curve.condition is None else repr(row.curve.condition))
-        for column in ledger.columns:
-            cell = row.cell(column)
-            line.append("" if cell is None else repr(cell.value))
-            if column.has_u:
-                line.append("" if cell is None or cell.u is None else repr(cell.u))
-        table.append([*line, row.state])
-    return table
-
-
-def _plain(name: str, unit: str) -> str:
-    return f"{name} ({units.written(unit)})" if unit else name
-
-
-def to_csv(ledger: Ledger) -> str:
-    """The ledger by RFC 4180: units and uncertainties in the header, one row a curve, all digits."""
-    return as_csv(_table(ledger))
-
-
-def to_tabs(ledger: Ledger) -> str:
-    """The same, separated by tabs, as spreadsheets take it from the clipboard."""
-    return "\n".join("\t".join(cell.replace("\t", " ") for cell in row) for row in _table(ledger)) + "\n"
-
-
-def all_ledgers(study: Study) -> list[Ledger]:
+def all_ledgers(study: Study, read: Mapping[str, Outcomes] | None = None) -> list[Ledger]:
     """The ledgers of all families, and of the curves that are in none, where there are any."""
-    made = [ledger_of(study, family) for family in study.document.families]
+    made = [ledger_of(study, family, read) for family in study.document.families]
     single = [curve.id for curve in study.document.curves if study.family_of(curve.id) is None]
     if single:
-        made.append(ledger_of(study, Family(id="", label="single curves", curves=tuple(single))))
+        made.append(ledger_of(study, Family(id="", label="single curves", curves=tuple(single)), read))
     return made
 
 
-def as_table(ledgers: Sequence[Ledger]) -> list[list[str]]:
-    """One table of several ledgers with the family in front; a single one is as the window writes it."""
-    if len(ledgers) == 1:
-        return _table(ledgers[0])
-    columns: dict[tuple[ReadingKey, str], Column] = {}
+def joined(ledgers: Sequence[Ledger]) -> tuple[Column, ...]:
+    """The columns of several ledgers, each once."""
+    columns: dict[tuple[ReadingKey, str, str], Column] = {}
     for ledger in ledgers:
         for column in ledger.columns:
-            columns.setdefault((column.key, column.unit), column)
-    union = tuple(_told_apart(sorted(columns.values(), key=lambda column: _place(column.key))))
-    table: list[list[str]] = []
-    for ledger in ledgers:
-        head, *rows = _table(Ledger(ledger.title, ("", ""), union, ledger.rows))
-        table = table or [["family", "curve", "condition", "unit of the condition", *head[1:]]]
-        for row, line in zip(ledger.rows, rows, strict=True):
-            value = "" if row.curve.condition is None else repr(row.curve.condition)
-            table.append([ledger.title, line[0], value, units.written(ledger.condition[1]), *line[1:]])
-    return table
+            columns.setdefault((column.key, column.unit, column.shown_in), column)
+    return tuple(_told_apart(sorted(columns.values(), key=lambda column: _place(column.key))))
 
 
-def as_csv(table: Sequence[Sequence[str]]) -> str:
-    """A table by RFC 4180."""
-    buffer = io.StringIO()
-    csv.writer(buffer).writerows(table)
-    return buffer.getvalue()
+def provenance(study: Study, curve: CurveEntry, reading: Reading) -> str:
+    """One sentence on where a reading comes from: method, points, steps, file."""
+    steps = [slot.title for slot in study.slots(curve.id) if slot.on]
+    after = f" after {', '.join(steps)}" if steps else ", as recorded"
+    method = f"{reading.method}, " if reading.key.source != "statistics" else ""
+    points = f"{reading.basis.used:,} of {reading.basis.recorded:,} points of {study.origin(curve.id)}"
+    return f"{reading.name} of {curve.label}: {method}{points}{after}"
 
 
 def about_curve(study: Study, curve_id: str) -> list[tuple[str, str]]:
@@ -195,12 +300,3 @@ def about_curve(study: Study, curve_id: str) -> list[tuple[str, str]]:
         formulas = " + ".join(f"({placed.term.formula.splitlines()[-1]})" for placed in study.model(curve_id).terms)
         found += [("formula", formulas), ("fitted", values)]
     return found
-
-
-def provenance(study: Study, curve: CurveEntry, reading: Reading) -> str:
-    """One sentence on where a reading comes from: method, points, steps, file."""
-    steps = [slot.title for slot in study.slots(curve.id) if slot.on]
-    after = f" after {', '.join(steps)}" if steps else ", as recorded"
-    method = f"{reading.method}, " if reading.key.source != "statistics" else ""
-    points = f"{reading.basis.used:,} of {reading.basis.recorded:,} points of {study.origin(curve.id)}"
-    return f"{reading.name} of {curve.label}: {method}{points}{after}"

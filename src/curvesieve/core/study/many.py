@@ -24,7 +24,8 @@ if TYPE_CHECKING:
 
 _WORTH_IT = 200_000
 """Points times steps below which other processes cost more than they save."""
-_PIECE = 10
+PIECE = 10
+"""Curves that a process is given at a time."""
 _WORTH_FITTING = 3_000_000
 """Points times parameters below which fits are done before another process has begun."""
 Job = tuple[Curve, Sieve]
@@ -41,18 +42,18 @@ def pass_many(jobs: Sequence[Job], watch: Callable[[float], None] | None = None)
     try:
         return _in_processes(jobs, watch)
     except BrokenProcessPool:  # a worker was killed, by the system or by hand: the next time begins with new ones
-        _pool.cache_clear()
+        pool.cache_clear()
         return [_told(sieve(curve), i, len(jobs), watch) for i, (curve, sieve) in enumerate(jobs)]
 
 
 def _in_processes(jobs: Sequence[Job], watch: Callable[[float], None] | None) -> list[Sieved]:
-    pieces = [jobs[at : at + _PIECE] for at in range(0, len(jobs), _PIECE)]
+    pieces = [jobs[at : at + PIECE] for at in range(0, len(jobs), PIECE)]
     pending: list[Future[list[list[dict[str, Any]]]]] = []
     made: list[Sieved] = []
     try:
         for piece in pieces:
-            packed = [(_packed(curve), json.dumps(sieve.to_json())) for curve, sieve in piece]
-            pending.append(_pool().submit(_work, packed))
+            given = [(packed(curve), json.dumps(sieve.to_json())) for curve, sieve in piece]
+            pending.append(pool().submit(_work, given))
         for piece, future in zip(pieces, pending, strict=True):
             for (curve, sieve), trails in zip(piece, future.result(), strict=True):
                 made.append(_told(_unpacked(curve, sieve, trails), len(made), len(jobs), watch))
@@ -86,7 +87,7 @@ def fit_many(jobs: Sequence[FitJob], watch: Callable[[float], None] | None = Non
         try:
             return _fitted_in_processes(jobs, watch)
         except BrokenProcessPool:
-            _pool.cache_clear()
+            pool.cache_clear()
     made: list[Fitted | str] = []
     for i, job in enumerate(jobs):
         made.append(_fit(job))
@@ -99,9 +100,9 @@ def _fitted_in_processes(jobs: Sequence[FitJob], watch: Callable[[float], None] 
     made: list[Fitted | str] = []
     pending: list[Future[list[Fitted | str]]] = []
     try:
-        for at in range(0, len(jobs), _PIECE):
-            piece = [(model.model_dump_json(), _packed(curve), count) for model, curve, count in jobs[at : at + _PIECE]]
-            pending.append(_pool().submit(_fit_piece, piece))
+        for at in range(0, len(jobs), PIECE):
+            piece = [(model.model_dump_json(), packed(curve), count) for model, curve, count in jobs[at : at + PIECE]]
+            pending.append(pool().submit(_fit_piece, piece))
         for future in pending:
             made += future.result()
             if watch is not None:
@@ -126,7 +127,7 @@ def _fit(job: FitJob) -> Fitted | str:
 
 
 @cache
-def _pool() -> ProcessPoolExecutor:
+def pool() -> ProcessPoolExecutor:
     """One worker a core, started afresh (a copy of a process with threads is not safe), kept for the next time."""
     import multiprocessing
     from concurrent.futures import ProcessPoolExecutor
@@ -154,7 +155,8 @@ def _end_with_parent() -> None:
 _FIELDS = ("x", "y", "u", "flags", "x_label", "y_label", "x_unit", "y_unit")
 
 
-def _packed(curve: Curve) -> dict[str, Any]:
+def packed(curve: Curve) -> dict[str, Any]:
+    """A curve as plain values, for another process."""
     return {name: getattr(curve, name) for name in _FIELDS}
 
 
@@ -165,7 +167,7 @@ def _sieve_of(text: str) -> Sieve:
 
 def _changed(before: Curve, after: Curve) -> dict[str, Any]:
     """The fields of a curve that are not those of the one before: only they are sent back."""
-    return {name: value for name, value in _packed(after).items() if value is not getattr(before, name)}
+    return {name: value for name, value in packed(after).items() if value is not getattr(before, name)}
 
 
 def _work(piece: _Piece) -> list[list[dict[str, Any]]]:

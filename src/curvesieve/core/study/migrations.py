@@ -96,11 +96,15 @@ def _from_3(tree: Tree) -> None:
         family["recipe"] = {"sieve": _as_rules(family.pop("slots", ()))}
 
 
+def _from_4(tree: Tree) -> None:
+    """Version 5: recipes have measures, curves and families quantities, ledgers groups and looks; all with defaults."""
+
+
 def _as_rules(slots: Iterable[Tree]) -> list[Tree]:
     return [{**{key: value for key, value in slot.items() if key != "step"}, "rule": slot["step"]} for slot in slots]
 
 
-_STEPS: dict[int, Callable[[Tree], None]] = {1: _from_1, 2: _from_2, 3: _from_3}
+_STEPS: dict[int, Callable[[Tree], None]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}
 
 
 def migrated(tree: Tree) -> Tree:

@@ -13,8 +13,9 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, nearest
 from curvesieve.core.steps import Sieve, Step
 from curvesieve.core.steps.sieve import Sieved, Trail, through
-from curvesieve.core.study.document import FromRecord
+from curvesieve.core.study.document import FromLedger, FromRecord
 from curvesieve.core.study.many import pass_many
+from curvesieve.core.study.outcomes import known
 from curvesieve.core.study.sources import made_curve
 from curvesieve.core.study.study import Study
 
@@ -102,7 +103,12 @@ def _derived_of(study: Study, curve_id: str) -> Curve | str:
     found = _derived.get(digest)
     if found is None:
         try:
-            found = made_curve(study, curve_id, lambda id_: sieved(recorded(study, id_), study.giving(id_)).curve)
+            found = made_curve(
+                study,
+                curve_id,
+                lambda id_: sieved(recorded(study, id_), study.giving(id_)).curve,
+                lambda id_: sieved_curve(study, id_),
+            )
         except InputError as error:
             found = str(error)
         _derived[digest] = found
@@ -128,11 +134,20 @@ def sieved(curve: Curve, sieve: Sieve) -> Sieved:
 
 def sieved_if_quick(study: Study, curve_id: str) -> Sieved | None:
     """What `sieved_curve` gives, when it is known already or so small that nobody would wait; otherwise None."""
+    if not all(_is_at_hand(study, id_) for id_ in (curve_id, *study.taken_from(curve_id))):
+        return None
     curve, sieve = recorded(study, curve_id), study.sieve(curve_id)
     others = [(recorded(study, id_), study.giving(id_)) for id_ in study.taken_from(curve_id)]
     if sum(_effort(*one) for one in [(curve, sieve), *others]) <= _QUICK_POINTS:
         return sieved_curve(study, curve_id)
     return _kept.get(_key(curve, sieve, _needed(study, curve_id)))
+
+
+def _is_at_hand(study: Study, curve_id: str) -> bool:
+    """Whether a curve before its sieve is there at once: one of a ledger may need many readings first."""
+    if not isinstance(study.entry(curve_id).source, FromLedger) or study.digest(curve_id) in _derived:
+        return True
+    return all(known(study, id_) is not None for id_ in study.members(curve_id))
 
 
 def _effort(curve: Curve, sieve: Sieve) -> float:

@@ -17,10 +17,12 @@ _MOST_POINTS = 20_000
 """Curves whose files are read otherwise than by themselves have their numbers in the script, up to so many."""
 _PRINT = """
 print("curve", "condition", "reading", "value", "u", "unit", sep="\\t")
-for label, condition, curve, recipe in CURVES:
-    done = RECIPES[recipe](curve)
+for label, condition, curve, recipe, quantities in CURVES:
+    done = RECIPES[recipe](curve, quantities=[cs.Quantity(**one) for one in quantities])
     for r in done.readings:
         print(label, condition, r.name, r.value, r.u, r.unit, sep="\\t")
+    for failed in (one for one in done.outcomes if one.problem):
+        print(label, condition, failed.slot.title, failed.problem, sep="\\t")
 """
 
 
@@ -45,9 +47,10 @@ def as_script(study: Study, curve_ids: Sequence[str]) -> str:
         if recipe not in recipes:
             recipes.append(recipe)
         place = f"{entry.label!r}, {entry.condition!r}"
-        lines.append(f"    ({place}, {_curve(study, id_)}, {recipes.index(recipe)}),")
-    if not lines or not any(study.model(id_).terms for id_ in curve_ids):
-        raise InputError("There is no model on these curves, and so nothing for a script to read off.")
+        given = [q.model_dump(include={"name", "value", "u", "unit"}) for q in study.quantities(id_)]
+        lines.append(f"    ({place}, {_curve(study, id_)}, {recipes.index(recipe)}, {given!r}),")
+    if not lines or not any(study.model(id_).terms or study.measures(id_) for id_ in curve_ids):
+        raise InputError("There is no model and no measure on these curves: nothing for a script to read off.")
     said = "\n".join(f"    cs.Recipe.parse(\n{_indented(recipe)}\n    )," for recipe in recipes)
     names = study.entry(curve_ids[0]).label if len(curve_ids) == 1 else f"{len(curve_ids)} curves"
     title = f"{names} of the study {study.document.title}".replace('"', "'").replace("\\", "/")
@@ -60,7 +63,7 @@ def as_script(study: Study, curve_ids: Sequence[str]) -> str:
             "RECIPES = [",
             said,
             "]",
-            "CURVES = [  # label, condition, curve, number of its recipe",
+            "CURVES = [  # label, condition, curve, number of its recipe, its quantities",
             *lines,
             "]",
             _PRINT.strip(),

@@ -10,16 +10,21 @@ import numpy as np
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps.combine import Average
+from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study.document import FromLedger, FromMean, LedgerColumn
-from curvesieve.core.study.ledger import Ledger, Row, ledger_of
+from curvesieve.core.study.ledger import Ledger, Row, in_unit, ledger_of
+from curvesieve.core.study.outcomes import drawn_from, known
 from curvesieve.core.study.study import Study
 
 Passed = Callable[[str], Curve]
 """What gives a curve of the study, by its id, as it passed what it gives through; see `Study.giving`."""
 
 
-def made_curve(study: Study, curve_id: str, passed: Passed) -> Curve:
-    """The curve of a source that is no record; raises InputError with the reason where there is none."""
+def made_curve(study: Study, curve_id: str, passed: Passed, through: Callable[[str], Sieved]) -> Curve:
+    """The curve of a source that is no record; raises InputError with the reason where there is none.
+
+    `through` gives another curve in its whole sieve, so that it can be read off.
+    """
     source = study.entry(curve_id).source
     if curve_id in study.needs(curve_id):
         raise InputError("This curve is made of itself; take it out of the family, or out of the steps, it comes from.")
@@ -28,7 +33,9 @@ def made_curve(study: Study, curve_id: str, passed: Passed) -> Curve:
     if family is None:
         raise InputError("The family that this curve is made of is not in the study any more.")
     if isinstance(source, FromLedger):
-        return _of_columns(ledger_of(study, family), source, curve_id)
+        members = study.members(curve_id)
+        read = {id_: known(study, id_) or drawn_from(study, id_, through(id_))[1] for id_ in members}
+        return _of_columns(ledger_of(study, family, read), source, curve_id)
     found = [passed(id_) for id_ in study.members(curve_id)]
     if not found:
         raise InputError(f"The family {family.label} has no curve to take the {source.by} of.")
@@ -55,7 +62,9 @@ def _of_columns(ledger: Ledger, source: FromLedger, curve_id: str) -> Curve:
     points = [(x[0], y[0], y[1]) for x, y in found if x is not None and y is not None]
     x_label, y_label = _title(ledger, source.x), _title(ledger, source.y)
     if not points:
-        raise InputError(f"No curve of {ledger.title} has both {x_label} and {y_label} in the ledger; fit them first.")
+        raise InputError(
+            f"No curve of {ledger.title} has both {x_label} and {y_label} in the ledger; look at its fits and readings."
+        )
     x, y, u = np.array([(x, y, np.nan if u is None else u) for x, y, u in points], float).T
     order = np.argsort(x, kind="stable")
     known = bool(np.all(np.isfinite(u)) and np.all(u > 0))
@@ -67,13 +76,16 @@ def _number(row: Row, column: LedgerColumn) -> tuple[float, float | None] | None
     if column.key is None:
         return None if row.curve.condition is None else (row.curve.condition, None)
     cell = row.cells.get(column.key)
-    return None if cell is None or cell.unit != column.unit else (cell.value, cell.u)
+    if cell is None:
+        return None
+    cell = cell if cell.unit == column.unit else in_unit(cell, column.unit)
+    return cell.value, cell.u
 
 
 def _title(ledger: Ledger, column: LedgerColumn) -> str:
     if column.key is None:
         return ledger.condition[0] or "condition"
-    titles = [c.title for c in ledger.columns if (c.key, c.unit) == (column.key, column.unit)]
+    titles = [c.title for c in (*ledger.columns, *ledger.hidden) if c.key == column.key]
     return titles[0] if titles else column.key.quantity
 
 

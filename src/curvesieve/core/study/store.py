@@ -136,7 +136,7 @@ def _document(content: bytes, name: str) -> tuple[Document, dict[str, FitEntry]]
             )
         if isinstance(version, int) and 0 < version < SCHEMA_VERSION:
             tree = migrated(data)
-            older = {key: FitEntry.model_validate_json(json.dumps(fit)) for key, fit in tree.pop("results").items()}
+            older = {key: FitEntry.model_validate_json(json.dumps(fit)) for key, fit in tree.pop("results", {}).items()}
             content = json.dumps(tree).encode()
         # Strict JSON types: a number written as a text is a sign of damage, not something to be guessed at.
         return Document.model_validate_json(content), older

@@ -5,13 +5,16 @@ from __future__ import annotations
 import hashlib
 import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 
 from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.intake.computed import quantities_in
 from curvesieve.core.intake.take import Take, taken_curve
+from curvesieve.core.measures.base import MeasureSlot
 from curvesieve.core.models import Model
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Reading
 from curvesieve.core.recipe import Part, Recipe
 from curvesieve.core.record import Channel, Record, Source
@@ -31,7 +34,7 @@ from curvesieve.core.study.keys import ByParts
 _REFERENCE = re.compile(r"^(.*) \[([^\[\]]+)\]$")
 _MAX_DIGESTS = 100_000
 _digests: dict[tuple[Take, tuple[ChannelEntry, ...]], str] = {}
-_fit_keys: ByParts[str] = ByParts()
+_keys: ByParts[str] = ByParts()
 _takers: ByParts[list[Step]] = ByParts()
 
 
@@ -157,9 +160,25 @@ class Study:
         """The model in force for a curve: its own, or the one that its family shares."""
         return self._owner(curve_id, "model").model
 
+    def measures(self, curve_id: str) -> tuple[MeasureSlot, ...]:
+        """The measures in force for a curve: its own, or those that its family shares."""
+        return self._owner(curve_id, "measures").measures
+
+    def quantities(self, curve_id: str) -> tuple[Quantity, ...]:
+        """The quantities that formulas of a curve's measures may name.
+
+        Its own come before those of its family, and these before those in the preamble of its file.
+        """
+        family, record = self.family_of(curve_id), self.record_of(curve_id)
+        found: dict[str, Quantity] = {}
+        in_file = quantities_in(record.metadata) if record is not None else ()
+        for one in (*self.entry(curve_id).quantities, *(family.quantities if family else ()), *in_file):
+            found.setdefault(one.name, one)
+        return tuple(found.values())
+
     def recipe(self, curve_id: str) -> Recipe:
         """All that is done to a curve, wherever it is said."""
-        return Recipe(sieve=self.slots(curve_id), model=self.model(curve_id))
+        return Recipe(sieve=self.slots(curve_id), model=self.model(curve_id), measures=self.measures(curve_id))
 
     def sieve(self, curve_id: str) -> Sieve:
         """The steps in force for a curve, ready to be put to it."""
@@ -170,11 +189,32 @@ class Study:
 
         And of the curves that its steps take from: their numbers and the steps that those pass through.
         """
-        entry, slots, model = self._entries[curve_id], self.slots(curve_id), self.model(curve_id)
+        model = self.model(curve_id)
+        return self._key(curve_id, (model,), lambda: [model.model_dump_json()])
+
+    def measures_key(self, curve_id: str) -> str:
+        """A hash of all that the readings of a curve's measures depend on; see `fit_key`."""
+        slots, family = self.measures(curve_id), self.family_of(curve_id)
+        asks_fit = any(slot.on and slot.rule.of_fit for slot in slots)
+        fit = self.fit(curve_id) if asks_fit and self.fit_is_current(curve_id) else None
+        parts = ("measures", slots, fit, self._entries[curve_id].quantities, family.quantities if family else ())
+
+        def said() -> list[str]:
+            acting = [slot.model_dump_json() for slot in slots if slot.on]
+            return [*acting, *map(repr, self.quantities(curve_id)), fit.key if fit else ""]
+
+        return self._key(curve_id, parts, said)
+
+    def _key(self, curve_id: str, what: tuple[object, ...], said: Callable[[], list[str]]) -> str:
+        """A hash of the numbers of a curve, of the steps it passes, of what these take from others, and of more.
+
+        `what` are the very objects that `said` is written from.
+        """
+        entry, slots = self._entries[curve_id], self.slots(curve_id)
         others = self._taken(curve_id, slots)
 
         def key() -> str:
-            parts = [self.digest(curve_id), Sieve(slots).key(), model.model_dump_json()]
+            parts = [self.digest(curve_id), Sieve(slots).key(), *said()]
             for id_ in others:
                 parts += [self.digest(id_), self.giving(id_).key()]
             return _hash(parts)
@@ -184,7 +224,7 @@ class Study:
         theirs = [part for id_ in others for part in (self.entry(id_).source, self.slots(id_))]
         if not all(isinstance(part, FromRecord | tuple) for part in theirs):
             return key()
-        return _fit_keys.get((entry.source, self._records[entry.source.record], slots, model, *theirs), key)
+        return _keys.get((entry.source, self._records[entry.source.record], slots, *what, *theirs), key)
 
     def digest(self, curve_id: str) -> str:
         """A hash of the curve before its sieve: of its numbers, or of what it is made of; numbers are hashed once."""
@@ -205,7 +245,8 @@ class Study:
             if isinstance(source, FromMean):
                 parts += [self.digest(id_), self.giving(id_).key()]
             else:
-                parts += [repr(entry.condition), self.fit_key(id_) if self.fit_is_current(id_) else ""]
+                fit = self.fit_key(id_) if self.fit_is_current(id_) else ""
+                parts += [repr(entry.condition), fit, self.measures_key(id_) if self.measures(id_) else ""]
         return _hash(parts)
 
     def members(self, curve_id: str) -> list[str]:

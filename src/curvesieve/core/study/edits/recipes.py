@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.models import Model
-from curvesieve.core.recipe import PARTS, Part, Recipe
+from curvesieve.core.recipe import PARTS, SAID, Part, Recipe
 from curvesieve.core.steps import Step, StepSlot
 from curvesieve.core.study.document import CurveEntry, FitEntry
 from curvesieve.core.study.edits.base import Edit, change_curve, change_family, new_id
@@ -17,7 +17,7 @@ _MOST_RESULTS = 2000
 """So many fits of earlier starts and steps are remembered; they are not saved."""
 
 
-def _change_part(curve_id: str, part: Part, change: Callable[[Recipe], object]) -> Edit:
+def change_part(curve_id: str, part: Part, change: Callable[[Recipe], object]) -> Edit:
     """Changes a part of the curve's own recipe, or of its family's where it shares that part."""
 
     def edit(study: Study) -> Study:
@@ -32,7 +32,7 @@ def _change_part(curve_id: str, part: Part, change: Callable[[Recipe], object]) 
 
 
 def _change_slots(curve_id: str, change: Callable[[tuple[StepSlot, ...]], tuple[StepSlot, ...]]) -> Edit:
-    return _change_part(curve_id, "sieve", lambda recipe: change(recipe.sieve))
+    return change_part(curve_id, "sieve", lambda recipe: change(recipe.sieve))
 
 
 def set_sieve(curve_id: str, slots: tuple[StepSlot, ...]) -> Edit:
@@ -49,7 +49,7 @@ def share(curve_id: str, part: Part) -> Edit:
     def edit(study: Study) -> Study:
         family = study.family_of(curve_id)
         if family is None or len(family.curves) < 2:
-            raise InputError(f"This curve is alone; a {part} is shared within a family of two or more.")
+            raise InputError(f"This curve is alone; {SAID[part]} shared within a family of two or more.")
         given = getattr(study.recipe(curve_id), part)
         changed = {id_: _sharing(study, study.entry(id_), part, given) for id_ in family.curves}
         curves = tuple(changed.get(curve.id, curve) for curve in study.document.curves)
@@ -91,7 +91,9 @@ def step_in(curve_id: str, part: Part) -> Edit:
     def edit(study: Study) -> Study:
         family = study.family_of(curve_id)
         if family is None:
-            raise InputError(f"This curve is in no family; there is no shared {part}.")
+            raise InputError(
+                f"This curve is in no family; there {'are' if part == 'measures' else 'is'} no shared {part}."
+            )
         given = getattr(family.recipe, part)
         return change_curve(curve_id, lambda curve: _sharing(study, curve, part, given))(study)
 
@@ -132,7 +134,10 @@ def set_family_recipe(family_id: str, recipe: Recipe, curve_ids: Sequence[str]) 
 
 
 def fresh(recipe: Recipe) -> Recipe:
-    """The same recipe with new ids for its steps, so that it is told from the one that it was copied from."""
+    """The same recipe with new ids for its steps, so that it is told from the one that it was copied from.
+
+    Measures keep theirs: what they read stands in one column of the ledger, whose curve it may be.
+    """
     slots = tuple(slot.model_copy(update={"id": new_id("step")}) for slot in recipe.sieve)
     return recipe.model_copy(update={"sieve": slots})
 
@@ -207,7 +212,7 @@ def set_model(curve_id: str, model: Model) -> Edit:
     def edit(study: Study) -> Study:
         family = study.family_of(curve_id) if study.shares(curve_id, "model") else None
         touched = {id_ for id_ in family.curves if study.shares(id_, "model")} if family is not None else {curve_id}
-        changed = _change_part(curve_id, "model", lambda recipe: model.whole())(study)
+        changed = change_part(curve_id, "model", lambda recipe: model.whole())(study)
         known = {id_: changed.fit_key(id_) if changed.results else "" for id_ in touched}
         results = {id_: key if key in changed.results else "" for id_, key in known.items()}
         curves = tuple(

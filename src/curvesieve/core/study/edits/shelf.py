@@ -105,8 +105,8 @@ def _without(families: Sequence[Family], gone: set[str]) -> tuple[Family, ...]:
 def move_curves(curve_ids: Sequence[str], family_id: str) -> Edit:
     """Puts curves into a family (an id of none: out of all families).
 
-    What is done to them stays: where they shared a sieve or a model, they keep it as their own. A condition of another
-    quantity or unit than that of the new family is dropped, or its number would be read as something else.
+    What is done to them stays: what they shared of a recipe and of quantities, they keep as their own. A condition of
+    another quantity or unit than that of the new family is dropped, or its number would be read as something else.
     """
 
     def edit(study: Study) -> Study:
@@ -128,7 +128,10 @@ def move_curves(curve_ids: Sequence[str], family_id: str) -> Edit:
 
 def _moved(study: Study, curve_id: str, target: Family | None) -> CurveEntry:
     entry, family = study.entry(curve_id), study.family_of(curve_id)
-    changes: dict[str, object] = {"recipe": study.recipe(curve_id), "shared": ()}
+    shared = family.quantities if family is not None else ()
+    names = {one.name for one in entry.quantities}
+    own = (*entry.quantities, *(one for one in shared if one.name not in names))
+    changes: dict[str, object] = {"recipe": study.recipe(curve_id), "shared": (), "quantities": own}
     about = (family.condition, family.unit) if family else ("", "")
     if target is None or about != (target.condition, target.unit):
         changes["condition"] = None

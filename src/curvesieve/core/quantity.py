@@ -23,7 +23,8 @@ class Quantity(BaseModel):
     """A number that a formula names: value, standard uncertainty (None where unknown) and unit.
 
     `everywhere` tells of one in a reading pattern whether it stands for all files, whatever their own preambles say,
-    or only for those that have none.
+    or only for those that have none. `origin` tells of one that belongs to a curve where it was read: ``preamble`` or
+    ``column``; empty where it was typed.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
@@ -33,6 +34,7 @@ class Quantity(BaseModel):
     u: float | None = Field(default=None, ge=0)
     unit: str = ""
     everywhere: bool = False
+    origin: str = ""
 
     @classmethod
     def read(cls, name: str, text: str) -> Quantity:

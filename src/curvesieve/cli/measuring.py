@@ -1,0 +1,88 @@
+"""`measure`: readings of files' curves, by a recipe or by one measure."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from curvesieve.cli.choosing import chosen_curve, split_assignment
+from curvesieve.core.errors import InputError
+
+if TYPE_CHECKING:
+    from curvesieve.core.quantity import Quantity
+    from curvesieve.core.recipe import Done, Recipe
+    from curvesieve.core.record import Record
+
+
+def measure_files(options: argparse.Namespace) -> int:
+    """Prints the readings of each file; one that cannot be read, and each measure that fails, makes the status 2."""
+    from curvesieve.core.formats import read
+    from curvesieve.core.quantity import Quantity
+
+    recipe = _recipe(options)
+    given = [Quantity.read(*split_assignment(text)) for text in options.quantity]
+    found: list[dict[str, Any]] = []
+    failed: list[str] = []
+    for name in options.files:
+        entry: dict[str, Any] = {"file": Path(name).name, "readings": [], "notes": []}
+        try:
+            record = read(name)
+            done = recipe(chosen_curve(record, options), quantities=_quantities(record, given))
+        except InputError as error:
+            entry["notes"] = [str(error)]
+        else:
+            entry |= _said(done)
+        failed += [f"{entry['file']}: {note}" if entry["file"] not in note else note for note in entry["notes"]]
+        found.append(entry)
+    if options.json:
+        print(json.dumps(found, ensure_ascii=False, indent=1))
+    else:
+        _print(found)
+    for line in failed:
+        print(f"curvesieve: {line}".replace("\n", " "), file=sys.stderr)
+    return 2 if failed else 0
+
+
+def _recipe(options: argparse.Namespace) -> Recipe:
+    from curvesieve.core.measures.base import MeasureSlot, parse_measure
+    from curvesieve.core.recipe import Recipe
+
+    if (options.recipe is None) == (options.measure is None):
+        raise InputError("Say what to read by either --recipe R.json or --measure SLUG.")
+    if options.recipe is not None:
+        if options.set:
+            raise InputError("--set goes with --measure; a recipe has its own fields.")
+        return Recipe.load(options.recipe)
+    rule = parse_measure({"measure": options.measure, **dict(map(split_assignment, options.set))})
+    return Recipe(measures=(MeasureSlot(id=rule.slug, rule=rule),))
+
+
+def _quantities(record: Record, given: list[Quantity]) -> list[Quantity]:
+    """Those of the command line, then those of the file's preamble."""
+    from curvesieve.core.intake.computed import quantities_of
+
+    names = {one.name for one in given}
+    return [*given, *(one for one in quantities_of(record) if one.name not in names)]
+
+
+def _said(done: Done) -> dict[str, Any]:
+    from curvesieve.core.study.ledger_tables import reading_entry
+
+    notes = [f"{one.slot.title}: {one.problem}" for one in done.outcomes if one.problem]
+    if done.fit is not None and not done.fit.converged:
+        notes.insert(0, done.fit.message)
+    return {"readings": [reading_entry(one) for one in done.readings], "notes": notes}
+
+
+def _print(found: list[dict[str, Any]]) -> None:
+    from curvesieve.core import units
+    from curvesieve.core.reading import plus_minus
+
+    for entry in found:
+        print(entry["file"])
+        for r in entry["readings"]:
+            name = f"{r['name']} {r['part']}" if r["part"] and str(r["part"]) not in r["name"] else r["name"]
+            print(f"  {name:<20} {plus_minus(r['value'], r['u'])} {units.shown(r['unit'])}  {r['method']}".rstrip())

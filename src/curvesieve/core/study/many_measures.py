@@ -1,0 +1,118 @@
+"""What the measures of many curves read, on all cores."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING, Any
+
+from curvesieve.core.curve import Curve
+from curvesieve.core.fitting import FitResult
+from curvesieve.core.measures.base import MeasureSlot, Outcome, Seen, taken
+from curvesieve.core.measures.fit_seen import FitSeen
+from curvesieve.core.models import Model
+from curvesieve.core.quantity import Quantity
+from curvesieve.core.reading import Reading
+from curvesieve.core.study.many import PIECE, packed, pool
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future
+
+_WORTH_MEASURING = 1_000_000
+"""The effort of measures below which other processes cost more than they save."""
+_Said = list[tuple[tuple[Reading, ...], str, str]]
+"""Readings, sentence and problem of each measure."""
+
+
+@dataclass(frozen=True, eq=False)
+class MeasureJob:
+    """Measures for a curve that passed, of which so many points were recorded, with its quantities and its fit."""
+
+    slots: tuple[MeasureSlot, ...]
+    curve: Curve
+    recorded: int
+    quantities: tuple[Quantity, ...] = ()
+    fit: FitSeen | None = None
+
+    @property
+    def effort(self) -> float:
+        """The work that its measures are on this curve."""
+        return sum(slot.rule.effort(self.curve) for slot in self.slots if slot.on)
+
+    def done(self) -> tuple[Outcome, ...]:
+        """What the measures read, without their drawings."""
+        made = taken(self.slots, Seen.of(self.curve, self.quantities, self.fit), self.recorded)
+        return tuple(one.bare for one in made)
+
+
+def measure_many(jobs: Sequence[MeasureJob], watch: Callable[[float], None] | None = None) -> list[tuple[Outcome, ...]]:
+    """What many curves read, in order; `watch` is told the share done and may raise to stop."""
+    from concurrent.futures.process import BrokenProcessPool
+
+    if (os.cpu_count() or 1) > 1 and len(jobs) > 1 and sum(job.effort for job in jobs) >= _WORTH_MEASURING:
+        try:
+            return _measured_in_processes(jobs, watch)
+        except BrokenProcessPool:
+            pool.cache_clear()
+    made = []
+    for i, job in enumerate(jobs):
+        made.append(job.done())
+        if watch is not None:
+            watch((i + 1) / len(jobs))
+    return made
+
+
+def _measured_in_processes(
+    jobs: Sequence[MeasureJob], watch: Callable[[float], None] | None
+) -> list[tuple[Outcome, ...]]:
+    made: list[tuple[Outcome, ...]] = []
+    pending: list[Future[list[_Said]]] = []
+    try:
+        pieces = [[_packed_job(job) for job in jobs[at : at + PIECE]] for at in range(0, len(jobs), PIECE)]
+        pending += [pool().submit(_measure_piece, piece) for piece in pieces]
+        for future in pending:
+            for said in future.result():
+                slots = [slot for slot in jobs[len(made)].slots if slot.on]
+                made.append(tuple(_unpacked(slot, *one) for slot, one in zip(slots, said, strict=True)))
+            if watch is not None:
+                watch(len(made) / len(jobs))
+    except BaseException:
+        for future in pending:
+            future.cancel()
+        raise
+    return made
+
+
+def _unpacked(slot: MeasureSlot, readings: tuple[Reading, ...], sentence: str, problem: str) -> Outcome:
+    return Outcome(slot, tuple((one, None) for one in readings), sentence=sentence, problem=problem)
+
+
+def _packed_job(job: MeasureJob) -> dict[str, Any]:
+    return {
+        "slots": tuple(slot.model_dump_json() for slot in job.slots),
+        "curve": packed(job.curve),
+        "recorded": job.recorded,
+        "quantities": tuple(one.model_dump_json() for one in job.quantities),
+        "fit": None if job.fit is None else (job.fit.model.model_dump_json(), job.fit.result.model_dump_json()),
+    }
+
+
+@lru_cache(maxsize=256)
+def _measure_slots_of(texts: tuple[str, ...]) -> tuple[MeasureSlot, ...]:
+    return tuple(MeasureSlot.model_validate_json(text) for text in texts)
+
+
+def _measure_piece(piece: list[dict[str, Any]]) -> list[_Said]:
+    """In the other process: what each curve read, as plain values."""
+    answers = []
+    for given in piece:
+        curve, fit = Curve(**given["curve"]), None
+        if given["fit"] is not None:
+            model, result = given["fit"]
+            fit = FitSeen(Model.model_validate_json(model), FitResult.model_validate_json(result), curve)
+        quantities = tuple(Quantity.model_validate_json(one) for one in given["quantities"])
+        job = MeasureJob(_measure_slots_of(given["slots"]), curve, given["recorded"], quantities, fit)
+        answers.append([(one.readings, one.sentence, one.problem) for one in job.done()])
+    return answers
