@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import Any, TypeVar
 
 import numpy as np
@@ -16,17 +18,10 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.rules import Handle, Rule
 from curvesieve.core.shapes import Line, Shape
+from curvesieve.core.typed import rounded
 
 _NEAR_PX = 12.0
 H = TypeVar("H", bound=Handle)
-
-
-def rounded(values: tuple[float, ...], span: float) -> tuple[float, ...]:
-    """Numbers to about a thousandth of a span: what a hand can place, without endless digits."""
-    if not span > 0 or not np.isfinite(span):
-        return values
-    places = int(np.ceil(3 - np.log10(span)))
-    return tuple(round(value, places) for value in values)
 
 
 class RuleHandles(QObject):
@@ -43,9 +38,10 @@ class RuleHandles(QObject):
         self.curve: Curve | None = None
         self.flanks, self.band = Band(plot), Band(plot)
         self.flanks.item.setZValue(-21)
-        for band, taken in ((self.band, self._band_moved), (self.flanks, self._flanks_moved)):
-            band.dragged.connect(lambda low, high, taken=taken: self._tell(taken(low, high), self.moving))
-            band.finished.connect(lambda low, high, taken=taken: self._tell(taken(low, high), self.moved))
+        self.bands = [self.band]
+        """A band for each that the rule declares; the first is that of most rules."""
+        self._connect(self.band, partial(self._band_moved, 0))
+        self._connect(self.flanks, self._flanks_moved)
         self.mark = pg.InfiniteLine(angle=90, movable=True)
         self.mark.addMarker("<|>", 0.5, 7.0)
         plot.addItem(self.mark, ignoreBounds=True)
@@ -55,41 +51,50 @@ class RuleHandles(QObject):
         self.restyle()
         self.hide()
 
+    def _connect(self, band: Band, taken: Callable[[float, float], dict[str, Any]]) -> None:
+        band.dragged.connect(lambda low, high: self._tell(taken(low, high), self.moving))
+        band.finished.connect(lambda low, high: self._tell(taken(low, high), self.moved))
+
     def restyle(self) -> None:
-        self.band.restyle()
-        self.flanks.restyle()
+        for band in (*self.bands, self.flanks):
+            band.restyle()
         self.mark.setPen(pen("verdigris", 1.5))
         self.mark.setHoverPen(pen("verdigris", 3))
 
     def hide(self) -> None:
         self.rule = self.curve = None
-        self.band.hide()
-        self.flanks.hide()
+        for band in (*self.bands, self.flanks):
+            band.hide()
         self.mark.hide()
         self._clear_anchors()
 
-    def _has(self, kind: type[H]) -> H | None:
-        """The handle of a kind that the rule has with its choices as they are."""
+    def _all(self, kind: type[H]) -> list[H]:
+        """The handles of a kind that the rule has with its choices as they are."""
         found = self.rule.handles_now() if self.rule is not None else ()
-        return next((handle for handle in found if isinstance(handle, kind)), None)
+        return [handle for handle in found if isinstance(handle, kind)]
+
+    def _has(self, kind: type[H]) -> H | None:
+        """The first handle of a kind."""
+        return next(iter(self._all(kind)), None)
 
     @property
     def hint(self) -> str:
         """What the pointer can do with the rule in hand; empty when nothing can be dragged."""
         if self._has(rules.Flanks):
-            return "Drag the fault's edges, or the outer lines for the flanks · Shift+drag a new band"
+            return "Drag the band's edges, or the outer lines for the flanks · Shift+drag a new band"
         if self._has(rules.Anchors):
             return "Double-click to add an anchor, or on one to remove it · drag anchors"
         if self._has(rules.Band):
-            return "Drag an edge of the band, or Shift+drag a new one"
-        return "Drag the mark to another place" if self._has(rules.Mark) else ""
+            several = len(self._all(rules.Band)) > 1
+            return f"Drag an edge of {'a' if several else 'the'} band, or Shift+drag a new one"
+        return "Drag the mark, or double-click where it should be" if self._has(rules.Mark) else ""
 
     def show(self, rule: Rule, curve: Curve, shapes: tuple[Shape, ...]) -> None:
         """Places the handles of a rule on the curve that it works on; `shapes` is what it drew there."""
         self.rule, self.curve, self.shapes = rule, curve, shapes
         band, flanks, mark = self._has(rules.Band), self._has(rules.Flanks), self._has(rules.Mark)
+        self._place_bands()
         low, high = self._edges(band) if band else (0.0, 0.0)
-        (self.band.show(low, high) if band else self.band.hide())
         if band and flanks and getattr(rule, band.low) is not None:
             width = getattr(rule, flanks.width) or high - low
             self.flanks.show(low - width, high + width)
@@ -102,6 +107,17 @@ class RuleHandles(QObject):
             self.mark.setPos(float(self.plot.map_x(float(np.median(curve.x)) if at is None else at)))
             self.mark.blockSignals(False)
         self._place_anchors()
+
+    def _place_bands(self) -> None:
+        wanted = self._all(rules.Band)
+        while len(self.bands) < len(wanted):
+            self.bands.append(Band(self.plot))
+            self._connect(self.bands[-1], partial(self._band_moved, len(self.bands) - 1))
+        for place, shown in enumerate(self.bands):
+            if place < len(wanted):
+                shown.show(*self._edges(wanted[place]))
+            else:
+                shown.hide()
 
     def _edges(self, band: rules.Band) -> tuple[float, float]:
         """Where a band stands: an empty edge is the curve's end, two empty ones are where the band opens."""
@@ -123,17 +139,22 @@ class RuleHandles(QObject):
             return  # an edge past the other: nothing is said while the hand is on it
 
     def draw_band(self, low: float, high: float, finished: bool) -> bool:
-        """A band drawn afresh; False when the rule in hand has none."""
-        if not self._has(rules.Band):
+        """A band drawn afresh: of several the nearest; False when the rule in hand has none."""
+        bands = self._all(rules.Band)
+        if not bands:
             return False
-        self.band.show(low, high)
-        self._tell(self._band_moved(low, high), self.moved if finished else self.moving)
+        middles = [sum(self._edges(band)) / 2 for band in bands]
+        place = int(np.argmin(np.abs(np.array(middles) - (low + high) / 2)))
+        self.bands[place].show(low, high)
+        self._tell(self._band_moved(place, low, high), self.moved if finished else self.moving)
         return True
 
-    def _band_moved(self, low: float, high: float) -> dict[str, Any]:
-        band = self._has(rules.Band)
+    def _band_moved(self, place: int, low: float, high: float) -> dict[str, Any]:
+        bands = self._all(rules.Band)
+        if place >= len(bands):
+            return {}
         low, high = rounded((low, high), high - low)
-        return {band.low: low, band.high: high} if band else {}
+        return {bands[place].low: low, bands[place].high: high}
 
     def _flanks_moved(self, low: float, high: float) -> dict[str, Any]:
         band, flanks = self._has(rules.Band), self._has(rules.Flanks)
@@ -195,8 +216,11 @@ class RuleHandles(QObject):
         return {anchors.at: list(x), anchors.heights: list(y)}
 
     def double_click(self, x: float, y: float) -> bool:
-        """Adds an anchor at a place, or removes the one that is there; False when there are no anchors."""
-        anchors = self._has(rules.Anchors)
+        """Puts the mark at a place; adds an anchor, or removes the one that is there. False for rules without both."""
+        anchors, mark = self._has(rules.Anchors), self._has(rules.Mark)
+        if mark is not None and self.curve is not None:
+            self._tell({mark.at: rounded((x,), float(np.ptp(self.curve.x)))[0]}, self.moved)
+            return True
         if anchors is None or self.curve is None:
             return False
         width, height = self.plot.box.viewPixelSize()

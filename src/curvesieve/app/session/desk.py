@@ -22,7 +22,9 @@ _MAX_HISTORY = 500
 
 @dataclass(frozen=True)
 class View:
-    """What is in hand: a curve, a stage of its sieve (`RECORDED`, a slot's id or `MODEL`), and a reading."""
+    """What is in hand: a curve, a stage of its recipe (`RECORDED`, the id of a step's or a measure's slot, or `MODEL`),
+    and a reading.
+    """
 
     curve: str | None = None
     stage: str = MODEL
@@ -171,7 +173,8 @@ class Desk(QObject):
         curves = self.study.document.curves
         if not self.study.has(view.curve):
             return View(curves[0].id) if curves else View()
-        slots = {slot.id for slot in self.study.slots(view.curve)} if view.curve else set()
+        study, id_ = self.study, view.curve
+        slots = {slot.id for slot in study.slots(id_)} | {slot.id for slot in study.measures(id_)} if id_ else set()
         return view if view.stage in slots | {RECORDED, MODEL} else replace(view, stage=MODEL)
 
     def asking(self) -> Callable[[], bool]:

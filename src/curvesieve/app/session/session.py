@@ -1,4 +1,4 @@
-"""The session: the desk with the study's file, and what is done to the model in hand."""
+"""The session: the desk with the study's file, what is done to the model in hand, and what is read off."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from curvesieve.app.session.desk import Desk
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.modelling import Modelling
+from curvesieve.app.session.readings import Readings
 from curvesieve.app.session.worker import Worker
 from curvesieve.core.errors import InputError
 from curvesieve.core.files import remove_left_over_parts, stamp
@@ -32,6 +33,7 @@ class Session(Desk):
         """What the study's file was when it was opened or saved here."""
         self.path: Path | None = None
         self.modelling = Modelling(self)
+        self.readings = Readings(self)
 
     def add_line_tables(self, folder: Path) -> None:
         """Makes the user's own tables of reference lines known to the step that calibrates x."""

@@ -159,7 +159,7 @@ class Window(QMainWindow):
         session.file_changed.connect(lambda: empty.show_recent(self.memory.recent))
         for name, fold in self.curve_bench.folds.items():
             fold.fold(self.memory.folded(name))
-            fold.turned.connect(lambda on, name=name: self.memory.fold(name, on))
+            fold.clicked.connect(lambda _, name=name, fold=fold: self.memory.fold(name, fold.folded))  # by hand
         self.shelf.list.files_dropped.connect(self.dropEvent)
         self.curve_bench.sieve.files_dropped.connect(self.dropEvent)
         self.curve_bench.drawer.write_asked.connect(self.exports.ask_curve)
@@ -184,7 +184,7 @@ class Window(QMainWindow):
                 *window_rows(BENCHES, self.show_bench, self.use_scheme, lambda: (self.window() or self).close()),
             ]
         )
-        self.finder = Finder(self, made, lambda: actions.add(bench.step_rows()))
+        self.finder = Finder(self, made, lambda: actions.add(bench.rule_rows()))
         session.changed.connect(lambda old, new: actions.refresh())
         session.view_changed.connect(lambda old, new: actions.refresh())
         self.bench_changed.connect(actions.refresh)

@@ -78,6 +78,7 @@ QLabel[role="section"] {{ color: {p.muted}; font-size: 12px; font-weight: 600; l
 QLabel[role="muted"] {{ color: {p.muted}; font-size: 13px; }}
 QLabel[role="note"] {{ font-size: 13px; }}
 QLabel[role="strong"] {{ font-weight: 600; }}
+QLabel[role="reading"] {{ color: {p.verdigris}; font-weight: 600; }}
 QLabel[role="caught"] {{ color: {p.rust}; font-size: 13px; }}
 QLabel[role="model"] {{ color: {p.violet}; font-family: "{MONO}"; font-size: 13px; }}
 QLabel[role="problem"] {{ color: {p.rust}; font-size: 13px; font-weight: 600; }}

@@ -1,22 +1,24 @@
-"""The Curve bench put together: canvas over ledger, sieve and model beside them."""
+"""The Curve bench put together: canvas over ledger, sieve, model and readings beside them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.curve.canvas import Canvas
 from curvesieve.app.benches.curve.drawer import Drawer
 from curvesieve.app.benches.curve.model_panel import ModelPanel
+from curvesieve.app.benches.curve.readings_column import ReadingsColumn
 from curvesieve.app.benches.curve.recipe_line import RecipeLine
 from curvesieve.app.benches.curve.sieve_column import SieveColumn
-from curvesieve.app.session.desk import MODEL
+from curvesieve.app.session.desk import MODEL, View
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.fold import FoldButton, keep_place_of_scroll_bar
+from curvesieve.core.measures.base import registered_measures
 from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.steps import registered_steps
 from curvesieve.core.typed import numbers_in
@@ -42,6 +44,12 @@ class CurveBench(QWidget):
         self.ledger = self.drawer.ledger
         self.recipe = RecipeLine(session)
         self.sieve = SieveColumn(session)
+        self.readings = ReadingsColumn(session)
+        self.canvas.previewed.connect(self.readings.show_preview)
+        self.canvas.reading_asked.connect(self.readings.open_list)
+        self.readings.taken.connect(self._make_room)
+        self.recipe.read.clicked.connect(self.readings.open_list)
+        session.view_changed.connect(lambda old, new: self._show_card(new) if old.stage != new.stage else None)
         self.model = ModelPanel(session, self._set_peak_kind, self._set_background, self.canvas.model.preview)
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.setChildrenCollapsible(False)
@@ -56,6 +64,7 @@ class CurveBench(QWidget):
         rows.addWidget(self.recipe)
         rows.addWidget(self.sieve)
         rows.addWidget(self.model)
+        rows.addWidget(self.readings)
         rows.addStretch(1)
         self.scrolled = QScrollArea()
         self.scrolled.setWidget(column)
@@ -73,6 +82,23 @@ class CurveBench(QWidget):
         layout.setSpacing(10)
         layout.addWidget(middle, 1)
         layout.addWidget(side)
+
+    def _make_room(self) -> None:
+        """Folds sieve and model to a line where the readings would lie below the window."""
+        bar = self.scrolled.verticalScrollBar()
+        if bar is not None and bar.maximum() > 0:
+            self.sieve.heading.fold(True)
+            self.model.heading.fold(True)
+
+    def _show_card(self, view: View) -> None:
+        """Brings the card of the reading in hand into sight, once it has its height."""
+        if self.session.readings.in_hand is not None:
+            QTimer.singleShot(0, lambda: self._scroll_to(view.stage))
+
+    def _scroll_to(self, slot_id: str) -> None:
+        card = self.readings.card_of(slot_id)
+        if card is not None:
+            self.scrolled.ensureWidgetVisible(card, 0, 8)
 
     def _ask_at(self, x: float) -> None:
         from curvesieve.app.benches.curve.points import PointsPage
@@ -92,8 +118,8 @@ class CurveBench(QWidget):
     def folds(self) -> dict[str, FoldButton]:
         """The headings of all that folds, by the names that are remembered."""
         return {
-            "sieve": self.sieve.heading, "model": self.model.heading, "drawer": self.drawer.heading,
-            "strip": self.canvas.strip.title,
+            "sieve": self.sieve.heading, "model": self.model.heading, "readings": self.readings.heading,
+            "drawer": self.drawer.heading, "strip": self.canvas.strip.title,
         }  # fmt: skip
 
     # -- actions ------------------------------------------------------------------------------------
@@ -124,12 +150,14 @@ class CurveBench(QWidget):
             row("The plot alone, or all around it", "F11", show_plot_alone, has_curve, "fold full large zoom"),
             row("Fold or open the sieve", "", self.sieve.heading.click, _always),
             row("Fold or open the model", "", model.heading.click, _always),
+            row("Fold or open the readings", "", self.readings.heading.click, _always),
             row("Fold or open the drawer", "", self.drawer.heading.click, _always),
             row("Fold or open the catch strip", "", canvas.strip.title.click, _always),
             row("Logarithmic x axis on or off", "", canvas.x_scale.click, has_curve),
             row("Logarithmic y axis on or off", "", canvas.y_scale.click, has_curve),
             row("Add a step…", "Ctrl+Shift+A", self.sieve.open_list, has_curve),
             row("Add a peak at an x…", "", self.ask_peak, has_curve, "center"),
+            row("Take a reading…", "Ctrl+Shift+R", self.readings.open_list, has_curve, "measure"),
             row("Fit the model", "F5", model.foot.fit.click, has_terms),
             row("Read starts off the data", "", session.modelling.read_starts, has_terms),
             row("Choose a law, or type a formula…", "Ctrl+L", model.open_terms, has_curve),
@@ -144,19 +172,27 @@ class CurveBench(QWidget):
             row("Straighten the axes", "", page("Straighten"), has_curve),
             row("Remove the model", "", lambda: session.modelling.set_model(Model(), "remove the model"), has_terms),
             row("Copy the ledger", "Ctrl+Shift+C", self.ledger.copy_table, has_readings),
-            row("Write the ledger as CSV…", "", self.ledger.ask_and_write, has_readings),
+            row("Write the ledger…", "", self.ledger.ask_and_write, has_readings, "csv xlsx latex json export"),
             *self.recipe.action_rows(),
         ]  # fmt: skip
 
-    def step_rows(self) -> list[ActionRow]:
-        """An action for each step; asked for when the finder is first opened, as it loads all steps."""
-        return [
+    def rule_rows(self) -> list[ActionRow]:
+        """An action for each step and each measure; asked for when the finder is first opened, as it loads them all."""
+        steps = [
             ActionRow(
                 f"Add a step: {step.label}", "", partial(self.sieve.add_step, step),
                 lambda: self.session.entry is not None, f"{step.summary} {step.words}", "Curve",
             )
             for step in registered_steps().values()
         ]  # fmt: skip
+        measures = [
+            ActionRow(
+                f"Take a reading: {measure.label}", "", partial(self.readings.take, measure),
+                lambda: self.session.entry is not None, f"{measure.summary} {measure.words}", "Curve",
+            )
+            for measure in registered_measures().values()
+        ]  # fmt: skip
+        return steps + measures
 
     def ask_peak(self) -> None:
         """Adds a peak of the kind that is chosen, without the mouse."""
@@ -184,4 +220,5 @@ class CurveBench(QWidget):
         self.recipe.refresh()
         self.sieve.refresh()
         self.model.refresh()
+        self.readings.refresh()
         self.ledger.refresh()

@@ -1,4 +1,4 @@
-"""The line over sieve and model: whose recipe it is, and what can be done with it as a whole."""
+"""The line over sieve, model and readings: whose recipe it is, and what can be done with it as a whole."""
 
 from __future__ import annotations
 
@@ -22,13 +22,16 @@ class RecipeLine(QWidget):
         self.session = session
         self.kept = Kept(self, session, RECIPE_FILES, lambda: recipes.recipe_in_hand(session), self._apply)
         self.state = Elided(role="muted")
-        self.more = button("…", "bare", "Share, keep or apply the recipe: sieve and model together")
+        self.more = button("…", "bare", "Share, keep or apply the recipe: sieve, model and readings together")
         self.more.setAccessibleName("the recipe as a whole")
         self.more.clicked.connect(self._open_menu)
+        self.read = button("+ Reading", "bare", "Read something off the curve or its fit (Ctrl+Shift+R)")
+        self.read.setAccessibleName("take a reading")
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(label("RECIPE", "section"))
         row.addWidget(self.state, 1)
+        row.addWidget(self.read)
         row.addWidget(self.more)
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(lambda old, new: self.refresh())
@@ -46,7 +49,9 @@ class RecipeLine(QWidget):
         count = sum(study.shares(id_, shared[0]) for id_ in family.curves) if shared else 0
         if not shared:
             return "of this curve"
-        return f"{'' if len(shared) == len(PARTS) else shared[0] + ' '}shared by {count} curves"
+        words = {"sieve": "sieve", "model": "model", "measures": "readings"}
+        what = "" if len(shared) == len(PARTS) else f"{' and '.join(words[part] for part in shared)} "
+        return f"{what}shared by {count} curves"
 
     # -- actions ------------------------------------------------------------------------------------
 
@@ -56,7 +61,7 @@ class RecipeLine(QWidget):
         def has_curve() -> bool:
             return self.session.entry is not None
 
-        words = "sieve model together family template"
+        words = "sieve model readings measures together family template"
         return [
             ActionRow("Share the recipe with the family", "", self._share, has_curve, words, "Curve"),
             ActionRow("Save the recipe by name…", "", self.kept.ask_save, has_curve, words, "Curve"),

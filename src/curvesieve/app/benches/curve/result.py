@@ -31,6 +31,7 @@ from curvesieve.core.study.answers import (
     answer,
     correlations,
     interval_lines,
+    kept,
     residuals_of,
 )
 from curvesieve.core.study.copies import copied
@@ -113,8 +114,10 @@ class ResultPage(QWidget):
         self.given.returnPressed.connect(self.ask)
         self.ask_button = button("Ask", "act", "Answer from the fitted curve, with its uncertainty")
         self.ask_button.clicked.connect(self.ask)
+        self.keep_button = button("Keep", tip="Keep it among the readings, where it follows every change")
+        self.keep_button.clicked.connect(self.keep)
         first = QHBoxLayout()
-        for widget, stretch in ((self.question, 0), (self.given, 1), (self.ask_button, 0)):
+        for widget, stretch in ((self.question, 0), (self.given, 1), (self.ask_button, 0), (self.keep_button, 0)):
             first.addWidget(widget, stretch)
         self.answers = QListWidget()
         self.answers.setWordWrap(True)
@@ -218,6 +221,18 @@ class ResultPage(QWidget):
             self.session.modelling.set_derived(derived)
             self.refresh()
         self._say(self._key, [*before, *lines])
+
+    def keep(self) -> None:
+        """Makes the question in hand a reading of the curve."""
+        entry, study = self.session.entry, self.session.study
+        if entry is None:
+            return
+        try:
+            found = kept(study, entry.id, self.question.currentData(), self.given.text())
+        except InputError as error:
+            self.session.noticed.emit(str(error), "problem")
+            return
+        self.session.readings.keep(found)
 
     def _say(self, key: str, lines: list[Said]) -> None:
         """Files answers with the fit that they are about, and shows them when it is the one in hand."""

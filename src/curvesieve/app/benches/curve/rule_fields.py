@@ -1,4 +1,4 @@
-"""The editor of one field of a step, made from its declaration: a number, a choice, a switch, numbers, a text."""
+"""The editor of one field of a rule, made from its declaration: a number, a choice, a switch, numbers, a text."""
 
 from __future__ import annotations
 

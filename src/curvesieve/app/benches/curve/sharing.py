@@ -38,7 +38,8 @@ def sharing_rows(session: Session, parts: Sequence[Part], word: str) -> list[Men
 
 
 def _does_something(recipe: Recipe, parts: Sequence[Part]) -> bool:
-    return ("sieve" in parts and bool(recipe.sieve)) or ("model" in parts and bool(recipe.model.terms))
+    does = {"sieve": bool(recipe.sieve), "model": bool(recipe.model.terms), "measures": bool(recipe.measures)}
+    return any(does[part] for part in parts)
 
 
 class Kept(Generic[T]):

@@ -154,7 +154,7 @@ class SieveColumn(QWidget):
         pairs = [(card, trail) for (_, card), trail in zip(self._cards, trails, strict=True)]
         if self._built_for == curve_id:
             return all(card.slot_id == trail.slot.id for card, trail in pairs)
-        if not all(card.serves(trail) for card, trail in pairs):
+        if not all(card.serves(trail.slot.rule, (trail.before.x_unit, trail.before.y_unit)) for card, trail in pairs):
             return False
         for card, trail in pairs:
             card.slot_id = trail.slot.id

@@ -17,7 +17,7 @@ from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.computed import ComputedChannel, compute, name_in_formula, needed
 from curvesieve.core.intake.pattern import ComputedRule
-from curvesieve.core.intake.quantity import Quantity
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Record
 
 

@@ -19,7 +19,7 @@ if TYPE_CHECKING:  # the readers are loaded when the first file comes, not with 
     from curvesieve.core.intake.applied import Taken
     from curvesieve.core.intake.families import Corrections, Proposal
     from curvesieve.core.intake.pattern import Pattern
-    from curvesieve.core.intake.quantity import Quantity
+    from curvesieve.core.quantity import Quantity
 
 _FEW_NUMBERS = 400_000
 """Up to so many numbers a change of pattern is carried out at once; more are left to the background."""

@@ -15,7 +15,7 @@ if TYPE_CHECKING:  # the readers are loaded when the first file comes, not with 
     from curvesieve.core.formats import Table, Understanding
     from curvesieve.core.intake.applied import Taken
     from curvesieve.core.intake.pattern import Pattern
-    from curvesieve.core.intake.quantity import Quantity
+    from curvesieve.core.quantity import Quantity
 
 Kind = tuple[tuple[str, str], ...]
 

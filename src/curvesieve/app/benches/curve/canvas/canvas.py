@@ -15,7 +15,7 @@ from curvesieve.app.benches.curve.canvas.model_view import ModelView
 from curvesieve.app.benches.curve.canvas.ranges import frame_of, go_to, is_in_sight, show_whole
 from curvesieve.app.benches.curve.canvas.scene import Scene, scene_of
 from curvesieve.app.benches.curve.canvas.strip import CatchStrip
-from curvesieve.app.benches.curve.canvas.tools import AskTool, ModelTool, PointTool, StepTool, ViewTool
+from curvesieve.app.benches.curve.canvas.tools import AskTool, ModelTool, PointTool, ReadTool, StepTool, ViewTool
 from curvesieve.app.plotting.handles import RuleHandles
 from curvesieve.app.plotting.plot import Plot
 from curvesieve.app.plotting.tools import Toolbox
@@ -25,7 +25,9 @@ from curvesieve.app.widgets.basics import Elided, button
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.core import units
 from curvesieve.core.errors import counted
+from curvesieve.core.measures.base import Measure
 from curvesieve.core.models import PEAKS, TERMS, Model, OwnTerm
+from curvesieve.core.rules import Rule
 from curvesieve.core.steps import Step
 from curvesieve.core.steps.trim import LeaveOut
 from curvesieve.core.study import Study, edits
@@ -35,6 +37,7 @@ HINTS = {
     RECORDED: "Wheel zooms · drag moves · Ctrl+drag zooms to a box",
     MODEL: "Double-click adds a peak · drag crown or shoulders · Shift+drag: range in use, with Ctrl: left out",
     "points": "Alt+drag around points to leave them out · Shift+drag a band",
+    "reading": "Change its fields in the card · drag moves · wheel zooms",
     "step": "Click a caught point in the list below to go there · wheel zooms · drag moves",
 }
 
@@ -51,6 +54,9 @@ class Canvas(QWidget):
     asked_at = pyqtSignal(float)
     pointer = pyqtSignal(str)
     hint = pyqtSignal(str)
+    previewed = pyqtSignal(object)
+    """What the measure in hand would read while it is dragged."""
+    reading_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -64,6 +70,7 @@ class Canvas(QWidget):
         session.changed.connect(self._on_changed)
         session.view_changed.connect(self._on_view_changed)
         session.sieve_done.connect(self.refresh)
+        session.readings.read.connect(self.refresh)
 
     # -- making -------------------------------------------------------------------------------------
 
@@ -113,13 +120,14 @@ class Canvas(QWidget):
         self.model = ModelView(self.session, self.plot, self.layers, self)
         self.model.hint.connect(self.hint)
         self.rule_handles = RuleHandles(self.plot)
-        self.rule_handles.moving.connect(self._step_moving)
-        self.rule_handles.moved.connect(self._step_moved)
+        self.rule_handles.moving.connect(self._rule_moving)
+        self.rule_handles.moved.connect(self._rule_moved)
         scene = self.scene_now
         self.tools = Toolbox(
             self.plot,
             [
                 AskTool(scene, self.asked_at.emit),
+                ReadTool(self.session, scene, self.reading_asked.emit),
                 StepTool(self.rule_handles),
                 ModelTool(self.session, scene, self.model, self.add_peak_at, self._peak_name),
                 PointTool(self.session, scene, self.plot),
@@ -145,7 +153,10 @@ class Canvas(QWidget):
 
     def refresh(self) -> None:
         """Draws the session's study and view anew; the ranges of the axes stay as long as the curve does."""
-        self._scene = scene = scene_of(self.session.study, self.session.view, self.session.sieved())
+        session = self.session
+        made = session.sieved()
+        measured = (session.readings.outcomes() if made is not None else None) or ()
+        self._scene = scene = scene_of(session.study, session.view, made, measured)
         for widget in (self.splitter, *self.controls):
             widget.setVisible(scene is not None)
         if scene is None:
@@ -159,13 +170,16 @@ class Canvas(QWidget):
         self.plot.set_labels(units.labelled(after.x_label, after.x_unit), units.labelled(after.y_label, after.y_unit))
         self._set_title(scene)
         self._fill_against(scene)
-        model = self.session.modelling.model_shown() if self.session.view.stage == MODEL else Model()
+        shown = session.modelling.model_shown() if session.view.stage == MODEL or scene.measure else Model()
+        model = shown if scene.measure is None else Model()
         self.model.show(scene, model)
         if scene.trail is not None:
             self.rule_handles.show(scene.trail.slot.rule, scene.trail.before, scene.trail.shapes)
+        elif scene.measure is not None and len(scene.after):
+            self.rule_handles.show(scene.measure.rule, scene.after, ())
         else:
             self.rule_handles.hide()
-        self.strip.show_scene(scene, model)
+        self.strip.show_scene(scene, shown)
         self.layers.mark_reading(model, self.model.chosen_peak)
         self.say_hint()
         if self._framed != frame_of(scene) or not is_in_sight(self.plot, after):
@@ -217,6 +231,8 @@ class Canvas(QWidget):
         step = self._scene.trail.slot.rule if self._scene.trail is not None else None
         if isinstance(step, LeaveOut):
             self.hint.emit(HINTS["points"])
+        elif self._scene.measure is not None:
+            self.hint.emit(self.rule_handles.hint or HINTS["reading"])
         else:
             self.hint.emit(HINTS[stage] if stage in HINTS else self.rule_handles.hint or HINTS["step"])
 
@@ -302,18 +318,34 @@ class Canvas(QWidget):
             slug = "own" if own else str(self.peak)
             self.session.modelling.add_peak(slug, x, self.first_background, own)
 
-    def _step_moving(self, step: Step) -> None:
-        """A step is being dragged: what it would do is drawn at once."""
-        scene, curve_id = self._scene, self.session.view.curve
-        if scene is None or scene.trail is None or curve_id is None:
+    def _rule_moving(self, rule: Rule) -> None:
+        """A rule is being dragged: what it would do, or read, is drawn at once."""
+        scene = self._scene
+        if scene is None:
             return
-        self.hint.emit(f"{step.label}: {step.digest()}")
+        self.hint.emit(f"{rule.label}: {rule.digest()}")
+        if isinstance(rule, Step):
+            self._step_moving(scene, rule)
+        elif isinstance(rule, Measure) and scene.measure is not None and rule.effort(scene.after) <= _MOST_LIVE:
+            made = self.session.readings.preview(scene.measure, rule)
+            if made is not None:
+                self.layers.show_reading(made)
+                self.previewed.emit(made)
+
+    def _step_moving(self, scene: Scene, step: Step) -> None:
+        curve_id = self.session.view.curve
+        if scene.trail is None or curve_id is None:
+            return
         if step.effort(scene.trail.before) <= _MOST_LIVE:
             made = preview(self.session.study, curve_id, scene.trail, step)
             if not made.problem:
                 self.layers.show_preview(made.after, made.shapes)
 
-    def _step_moved(self, step: Step) -> None:
-        trail, curve_id = self._scene.trail if self._scene else None, self.session.view.curve
-        if trail is not None and curve_id is not None and step != trail.slot.rule:
-            self.session.apply(edits.change_step(curve_id, trail.slot.id, step), f"drag {step.label}")
+    def _rule_moved(self, rule: Rule) -> None:
+        scene, curve_id = self._scene, self.session.view.curve
+        if scene is None or curve_id is None:
+            return
+        if isinstance(rule, Step) and scene.trail is not None and rule != scene.trail.slot.rule:
+            self.session.apply(edits.change_step(curve_id, scene.trail.slot.id, rule), f"drag {rule.label}")
+        elif isinstance(rule, Measure) and scene.measure is not None and rule != scene.measure.rule:
+            self.session.apply(edits.change_measure(curve_id, scene.measure.id, rule), f"drag {rule.label}")

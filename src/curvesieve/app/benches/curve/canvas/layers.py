@@ -11,9 +11,11 @@ from curvesieve.app.plotting.shapes import Drawing
 from curvesieve.app.plotting.trace import Trace
 from curvesieve.app.theme.tokens import colour, palette
 from curvesieve.core.curve import Curve
+from curvesieve.core.measures.base import Outcome
 from curvesieve.core.models import Model
 from curvesieve.core.models.drawing import ModelLines, width_of
-from curvesieve.core.shapes import Shape
+from curvesieve.core.shapes import Shape, Words
+from curvesieve.core.study.outcomes import Outcomes
 
 _MOST_RINGS = 40
 """More points than these are marked small, or their rings would hide the curve."""
@@ -25,7 +27,9 @@ class Layers:
     def __init__(self, plot: Plot) -> None:
         self.plot = plot
         self.ghost, self.ink = Trace(plot, 0), Trace(plot, 10)
-        self.drawing = Drawing(plot)
+        self.drawing, self.measured, self.words = Drawing(plot), Drawing(plot, faint=True), Drawing(plot)
+        self._said: dict[str, Words] = {}
+        """The words at the drawings of measures, by their slots."""
         self.background, self.total = Trace(plot, 25), Trace(plot, 30)
         self.peaks: dict[int, Trace] = {}
         self.rings = pg.ScatterPlotItem(size=9, symbol="o", pxMode=True)
@@ -40,6 +44,8 @@ class Layers:
         for trace in (self.ghost, self.ink, self.background, self.total, *self.peaks.values()):
             trace.clear()
         self.drawing.show(())
+        self.measured.show(())
+        self.words.show(())
         self.rings.setData([], [])
         self.spot.hide()
 
@@ -50,13 +56,30 @@ class Layers:
         else:
             self.ghost.set(scene.before.x, scene.before.y, pen("ghost", 1.3), measured=True)
         self.ink.set(scene.after.x, scene.after.y, pen("ink", 1.3), measured=True, u=scene.after.u)
-        self.drawing.show(scene.shapes)
+        self.show_readings(scene.measured, scene.measure.id if scene.measure is not None else "")
+        if scene.measure is None:
+            self.drawing.show(scene.shapes)
         few = scene.caught_x.size <= _MOST_RINGS
         self.rings.setData(
             size=9 if few else 4,
             x=np.asarray(self.plot.map_x(scene.caught_x)), y=np.asarray(self.plot.map_y(scene.caught_y)),
             pen=pen("rust", 1.8 if few else 1.0), brush=None,
         )  # fmt: skip
+
+    def show_readings(self, measured: Outcomes, in_hand: str) -> None:
+        """What measures drew, that of the one in hand stronger; each with its first reading in words."""
+        self.drawing.show(tuple(shape for one in measured if one.slot.id == in_hand for shape in one.shapes))
+        self.measured.show(tuple(shape for one in measured if one.slot.id != in_hand for shape in one.shapes))
+        self._said = {one.slot.id: words for one in measured if (words := one.words) is not None}
+        self.words.show(tuple(self._said.values()))
+
+    def show_reading(self, one: Outcome) -> None:
+        """What the measure in hand would draw while it is dragged."""
+        self.drawing.show(one.shapes)
+        words = one.words
+        self._said = {key: said for key, said in self._said.items() if key != one.slot.id}
+        self._said |= {one.slot.id: words} if words is not None else {}
+        self.words.show(tuple(self._said.values()))
 
     def show_preview(self, after: Curve, shapes: tuple[Shape, ...]) -> None:
         """What a step that is being dragged would do."""

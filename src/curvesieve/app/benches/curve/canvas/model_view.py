@@ -12,7 +12,6 @@ from curvesieve.app.benches.curve.canvas.layers import Layers
 from curvesieve.app.benches.curve.canvas.peaks import PeakHandles, Shape
 from curvesieve.app.benches.curve.canvas.scene import Scene
 from curvesieve.app.plotting.band import Band
-from curvesieve.app.plotting.handles import rounded
 from curvesieve.app.plotting.plot import Plot
 from curvesieve.app.session.desk import MODEL
 from curvesieve.app.session.session import Session
@@ -20,6 +19,7 @@ from curvesieve.core import units
 from curvesieve.core.models import Model
 from curvesieve.core.models.drawing import base_under, height_of, model_lines, reshaped, width_of
 from curvesieve.core.study.fits import band_of
+from curvesieve.core.typed import rounded
 
 
 class ModelView(QObject):

@@ -8,10 +8,12 @@ import numpy as np
 
 from curvesieve.app.session.desk import MODEL, RECORDED, View
 from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.measures.base import MeasureSlot
 from curvesieve.core.shapes import Shape
 from curvesieve.core.steps import Trail
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, FitEntry, Study
+from curvesieve.core.study.outcomes import Outcomes
 from curvesieve.core.study.passing import recorded
 
 
@@ -27,26 +29,33 @@ class Scene:
     trail: Trail | None
     shapes: tuple[Shape, ...]
     """What the step in hand drew over the points before, such as the baseline that was taken off."""
+    measured: Outcomes
+    """What the measures read and drew on the curve as it passed; empty at the stages of the sieve."""
+    measure: MeasureSlot | None
+    """The measure in hand."""
     caught_x: Floats
     caught_y: Floats
 
 
-def scene_of(study: Study, view: View, made: Sieved | None) -> Scene | None:
+def scene_of(study: Study, view: View, made: Sieved | None, measured: Outcomes = ()) -> Scene | None:
     """The scene of the view; None when no curve is in hand. While `made` is not there yet, the record is shown."""
     if view.curve is None or not study.has(view.curve):
         return None
     entry, fit = study.entry(view.curve), study.fit(view.curve)
     made = made or Sieved(recorded(study, view.curve), ())
     if view.stage == RECORDED:
-        return Scene(entry, fit, made, None, made.recorded, None, (), np.empty(0), np.empty(0))
+        return Scene(entry, fit, made, None, made.recorded, None, (), (), None, np.empty(0), np.empty(0))
     shown = made.trail
     trail = next((t for t in made.trail if t.slot.id == view.stage), None)
     before: Curve | None = made.recorded if made.trail else None
     after = made.curve
     if trail is not None:
         shown, before, after = (trail,), trail.before, trail.after
-    elif view.stage != MODEL:
+    measure = next((slot for slot in study.measures(view.curve) if slot.id == view.stage), None)
+    if trail is None and view.stage != MODEL and measure is None:
         shown = ()
+    if trail is not None:
+        measured = ()
     if view.against:
         before = _stage(made, view.against)
     if before is not None and not _same_axes(before, after):
@@ -58,7 +67,7 @@ def scene_of(study: Study, view: View, made: Sieved | None) -> Scene | None:
     y = np.concatenate([r[1] for r in rings]) if rings else np.empty(0)
     if after.x.size and before is None:
         x = y = np.empty(0)
-    return Scene(entry, fit, made, before, after, trail, shapes, x, y)
+    return Scene(entry, fit, made, before, after, trail, shapes, measured, measure, x, y)
 
 
 def _stage(made: Sieved, stage: str) -> Curve:

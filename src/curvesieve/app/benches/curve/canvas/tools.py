@@ -10,7 +10,7 @@ import numpy as np
 from curvesieve.app.benches.curve.canvas.lasso import leave_out, leave_out_points
 from curvesieve.app.benches.curve.canvas.model_view import ModelView
 from curvesieve.app.benches.curve.canvas.scene import Scene
-from curvesieve.app.plotting.handles import RuleHandles, rounded
+from curvesieve.app.plotting.handles import RuleHandles
 from curvesieve.app.plotting.plot import Plot
 from curvesieve.app.plotting.tools import Tool
 from curvesieve.app.session.desk import MODEL, RECORDED
@@ -18,6 +18,8 @@ from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.menu import MenuRow
 from curvesieve.core import units
 from curvesieve.core.curve import Floats
+from curvesieve.core.measures.base import parse_measure
+from curvesieve.core.typed import rounded
 
 SceneNow = Callable[[], Scene | None]
 Do = Callable[[], object]
@@ -36,8 +38,31 @@ class AskTool(Tool):
 
 
 @dataclass
+class ReadTool(Tool):
+    """Takes readings, and changes nothing else by a double click while one is in hand."""
+
+    session: Session
+    scene: SceneNow
+    ask_list: Do
+
+    def menu(self, x: float, y: float) -> list[MenuRow]:
+        scene = self.scene()
+        if scene is None or scene.trail is not None or self.session.view.stage == RECORDED:
+            return []
+        at = rounded((x,), float(np.ptp(scene.after.x)) if len(scene.after) else 0.0)[0]
+        here = place_of(scene, x)
+        return [
+            (f"Keep y at {here} as a reading", lambda: self._take("value-at", at=at)),
+            ("Take a reading…", self.ask_list),
+        ]
+
+    def _take(self, slug: str, **fields: float) -> None:
+        self.session.readings.take(parse_measure({"measure": slug, **fields}))
+
+
+@dataclass
 class StepTool(Tool):
-    """The handles of the step in hand."""
+    """The handles of the step or the measure in hand."""
 
     handles: RuleHandles
 
@@ -60,7 +85,8 @@ class ModelTool(Tool):
     """The name of the peak that a double click adds."""
 
     def double_click(self, x: float, y: float) -> bool:
-        self.add_peak(x)
+        if self.session.readings.in_hand is None:
+            self.add_peak(x)
         return True
 
     def band(self, low: float, high: float, finished: bool) -> bool:
