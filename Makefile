@@ -24,6 +24,9 @@ coverage: bootstrap-dev ## do 95 % intervals hold the truth? 36,000 simulated fi
 sweep: bootstrap-dev   ## every control of every card, term and page in real windows
 	SWEEP=whole scripts/with-display.sh --virtual $(PY) -m pytest tests/app/test_sweeps.py
 
+monte-carlo: bootstrap-dev ## is the u of every measure that of 2,000 draws, for four kinds of noise?
+	RUNS=2000 QT_QPA_PLATFORM=offscreen $(PY) -m pytest tests/core/test_measures.py -q -k monte_carlo
+
 endure: bootstrap-dev  ## a working window, killed at 50 random moments: is anything lost?
 	scripts/with-display.sh --virtual $(PY) -m tests.app.endure check 50
 

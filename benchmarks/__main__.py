@@ -8,7 +8,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks import drawing, fits, many, reading, sieving, starting
+from benchmarks import drawing, fits, many, measuring, reading, sieving, starting
 from benchmarks.timing import Row
 
 TABLE = Path(__file__).parents[1] / "docs" / "benchmarks.md"
@@ -21,7 +21,15 @@ def main() -> int:
 
 
 def _run() -> int:
-    rows = [*starting.rows(), *many.rows(), *fits.rows(), *drawing.rows(), *reading.rows(), *sieving.rows()]
+    rows = [
+        *starting.rows(),
+        *many.rows(),
+        *fits.rows(),
+        *drawing.rows(),
+        *reading.rows(),
+        *sieving.rows(),
+        *measuring.rows(),
+    ]
     text = _text(rows)
     TABLE.write_text(text, encoding="utf-8")
     print(text)

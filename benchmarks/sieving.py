@@ -103,7 +103,7 @@ def _dragging() -> Row:
 
     def ours() -> None:
         turn[0] += 1
-        canvas._step_moving(Smooth(method="gaussian", width=2 + turn[0] % 9))
+        canvas._rule_moving(Smooth(method="gaussian", width=2 + turn[0] % 9))
         canvas.plot.viewport().repaint()
 
     def reference() -> None:

@@ -72,6 +72,7 @@ def _drive(folder: Path) -> None:
     take("curve-bench-dark")
     window.use_scheme("light")
     _share(window, take)
+    _read_off(window, demo_folder(), take)
     session.jobs.close()
     app.processEvents()
 
@@ -92,6 +93,47 @@ def _share(window: Window, take: Callable[[str], None]) -> None:
         QTest.qWait(50)
     window.notice.lay_down()
     take("recipe-shared")
+
+
+def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None:
+    """The tension tests read off: modulus, strength and energy in two groups; the list of measures."""
+    from PyQt6.QtTest import QTest
+
+    from curvesieve.app.session.desk import View
+    from curvesieve.core.formats import read
+    from curvesieve.core.intake.take import Take
+    from curvesieve.core.measures import parse_measure
+    from curvesieve.core.study import Study, edits
+    from curvesieve.demo.raman import LOADINGS
+
+    records = [read(path) for path in sorted((folder / "mixed-files").glob("strip*.csv"))]
+    study = edits.add_curves(
+        Study().with_document(title="marram-films"), [(record, Take(1, 2)) for record in records],
+        "Tension by loading", labels=[f"{loading:.1f} wt%" for loading in LOADINGS], conditions=list(LOADINGS),
+        condition=("loading", "wt%"),
+    )  # fmt: skip
+    ids = [curve.id for curve in study.document.curves]
+    for measure, name in (
+        ({"measure": "straight-part", "low": 0.05, "high": 0.25}, "stiffness"),
+        ({"measure": "formula", "formula": "stiffness*Grip_distance/(Width*Thickness)", "unit": "GPa"}, "E"),
+        ({"measure": "highest-point", "by": "the point itself"}, "strength"), ({"measure": "area"}, "work"),
+    ):  # fmt: skip
+        study = edits.add_measure(ids[3], parse_measure(measure), name)(study)
+    study = edits.share(ids[3], "measures")(edits.show_in(ids[3], "area", "area", "J")(study))
+    study = edits.set_groups({id_: "low" if i < 2 else "high" for i, id_ in enumerate(ids)})(study)
+    bench = window.curve_bench
+    window.session.begin(study)
+    bench.sieve.heading.fold(True)
+    bench.model.heading.fold(True)
+    bench.canvas.strip.title.fold(True)
+    bench.drawer.show_page("Ledger")
+    bench.drawer.pane.height = 330
+    window.session.look(View(ids[3], "straight-part"))
+    QTest.qWait(300)
+    take("readings")
+    bench.readings.open_list()
+    take("measure-list")
+    bench.readings.measure_list.hide()
 
 
 def _mend(window: Window, folder: Path, take: Callable[[str], None]) -> None:

@@ -1,7 +1,8 @@
 """Every control of the Curve bench, used by keys and mouse in a real window of its own process.
 
 A crash is then the end of that process, and a failed test, and not of the run. Run as
-``python -m tests.app.sweeps cards|terms|pages [names]``; it prints what it did, and fails at the first wrong thing.
+``python -m tests.app.sweeps cards|readings|terms|pages [names]``; it prints what it did, and fails at the first thing
+that is wrong.
 """
 
 from __future__ import annotations
@@ -23,15 +24,20 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton, QStyle, QStyle
 
 from curvesieve.app.benches.curve.donor_field import DonorField
 from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE
-from curvesieve.app.benches.curve.step_card import StepCard
+from curvesieve.app.benches.curve.rule_card import RuleCard
 from curvesieve.app.session.desk import View
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.core.curve import Curve
 from curvesieve.core.intake.take import Take
+from curvesieve.core.measures import registered_measures
 from curvesieve.core.models import TERMS
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.rules import Rule
 from curvesieve.core.steps import registered_steps
 from curvesieve.core.study import Study, edits
+from curvesieve.core.study.passing import recorded
 from tests.app.gestures import add_step, choose_term, click, click_cell, double_click, type_text
 
 WAYS = ("Return", "Tab", "click")
@@ -130,8 +136,13 @@ def named(w: Any, field: DonorField, words: str) -> None:
 # -- cards ---------------------------------------------------------------------------------------
 
 
-def card_of(w: Any, slot: str) -> StepCard:
-    return next(card for card in w.findChildren(StepCard) if card.slot_id == slot and card.isVisibleTo(w))
+def card_of(w: Any, slot: str) -> RuleCard:
+    return next(card for card in w.findChildren(RuleCard) if card.slot_id == slot and card.isVisibleTo(w))
+
+
+def rule_of(w: Any, slot: str) -> Rule:
+    study, curve = w.session.study, w.session.view.curve
+    return next(s.rule for s in (*study.slots(curve), *study.measures(curve)) if s.id == slot)
 
 
 def gestures(w: Any, slot: str, name: str, info: Any) -> Iterator[Callable[[], None]]:
@@ -165,11 +176,11 @@ def gestures(w: Any, slot: str, name: str, info: Any) -> Iterator[Callable[[], N
 
 def consistent(w: Any, slot: str, name: str) -> None:
     """What the card shows is what the study has."""
-    step = next(s.rule for s in w.session.study.slots(w.session.view.curve) if s.id == slot)
+    rule = rule_of(w, slot)
     card = card_of(w, slot)
-    assert card._step == step, (step, card._step)
+    assert card._rule == rule, (rule, card._rule)
     field = card.fields[name]
-    value = getattr(step, name)
+    value = getattr(rule, name)
     if isinstance(value, bool):
         assert field.switch.isChecked() == value
     elif isinstance(field, DonorField):
@@ -191,21 +202,76 @@ def cards(slugs: list[str]) -> int:
         settled(w)
         slot = w.session.study.slots(w.session.view.curve)[-1].id
         click(next(b for b in card_of(w, slot).decision.findChildren(QWidget) if "Keep" in getattr(b, "text", str)()))
-        for name, info in kind.settings().items():
-            step = next(s.rule for s in w.session.study.slots(w.session.view.curve) if s.id == slot)
-            if not step.acts(name):  # shown with another choice: the study is set to it
-                choice, _, values = info.json_schema_extra["when"].partition(":")
-                changed = step.model_copy(update={choice.strip(): values.split(",")[0].strip()})
-                w.session.apply(edits.change_step(w.session.view.curve, slot, changed), "change")
-                settled(w)
-            for gesture in gestures(w, slot, name, info):
-                gesture()
-                settled(w)
-                consistent(w, slot, name)
-                count += 1
+        count += fields(w, slot, kind, edits.change_step)
         w.session.apply(edits.remove_step(w.session.view.curve, slot), "remove")
         print(slug, count, flush=True)
     return done(w, count)
+
+
+def fields(w: Any, slot: str, kind: type[Rule], change: Callable[[str, str, Any], edits.Edit]) -> int:
+    """Every gesture to every field of a card; how many."""
+    count = 0
+    for name, info in kind.settings().items():
+        rule = rule_of(w, slot)
+        if not rule.acts(name):  # shown with another choice: the study is set to it
+            choice, _, values = info.json_schema_extra["when"].partition(":")
+            changed = rule.model_copy(update={choice.strip(): values.split(",")[0].strip()})
+            w.session.apply(change(w.session.view.curve, slot, changed), "change")
+            settled(w)
+        for gesture in gestures(w, slot, name, info):
+            gesture()
+            settled(w)
+            consistent(w, slot, name)
+            count += 1
+    return count
+
+
+def readings(slugs: list[str]) -> int:
+    """Every field of every measure, on a curve that has a fit; then its menu and the units of its numbers."""
+    w = window()
+    count = 0
+    choose_term(w, "line")
+    click(w.curve_bench.model.foot.fit)
+    settled(w)
+    w.session.apply(edits.set_quantity(w.session.view.curve, Quantity.read("width", "2.0(1) mm")), "give")
+    column = w.curve_bench.readings
+    for slug in slugs or list(registered_measures()):
+        kind = registered_measures()[slug]
+        click(column.add)
+        type_text(column.measure_list.field, kind.label)
+        QTest.keyClick(column.measure_list.field, Qt.Key.Key_Return)
+        settled(w)
+        slot = w.session.study.measures(w.session.view.curve)[-1].id
+        assert isinstance(rule_of(w, slot), kind), slug
+        count += fields(w, slot, kind, edits.change_measure)
+        w.session.apply(edits.change_measure(w.session.view.curve, slot, kind.fitted_to(recorded_curve(w))), "back")
+        settled(w)
+        for unit in [b for b in card_of(w, slot).numbers.units if b.isVisible()]:
+            click(unit)
+            QApplication.processEvents()
+            popup = QApplication.activePopupWidget()
+            first = popup.actions()[0]
+            popup.close()
+            if "…" not in first.text():
+                first.trigger()
+            settled(w)
+            count += 1
+        card = card_of(w, slot)
+        click(card.switch)
+        settled(w)
+        card.setFocus()
+        QTest.keyClick(card, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+        settled(w)
+        card_of(w, slot).setFocus()
+        QTest.keyClick(card_of(w, slot), Qt.Key.Key_Delete)
+        settled(w)
+        assert slot not in {s.id for s in w.session.study.measures(w.session.view.curve)}
+        print(slug, count, flush=True)
+    return done(w, count)
+
+
+def recorded_curve(w: Any) -> Curve:
+    return recorded(w.session.study, w.session.view.curve)
 
 
 # -- terms ---------------------------------------------------------------------------------------
@@ -363,7 +429,7 @@ if __name__ == "__main__":
     for kind in ("STATE", "DATA"):
         os.environ[f"XDG_{kind}_HOME"] = tempfile.mkdtemp()
     try:
-        code = {"cards": cards, "terms": terms, "pages": pages}[what](given)
+        code = {"cards": cards, "readings": readings, "terms": terms, "pages": pages}[what](given)
     except Exception:  # the window's own hook would keep it to itself
         traceback.print_exc()
         code = 1

@@ -199,7 +199,7 @@ def test_the_recipe_line_shares_steps_out_and_in(demo, qtbot):
     assert session.study.fit_state(session.entry.id) == "fitted", "it does what it did"
     take(menu_behind(bench.recipe.more), "Use the recipe that the family shares")
     idle(w, qtbot)
-    assert session.entry.shared == ("sieve", "model")
+    assert session.entry.shared == ("sieve", "model", "measures")
 
 
 def test_a_recipe_is_kept_by_name_written_opened_and_given_to_others(demo, qtbot, tmp_path, monkeypatch):
@@ -258,7 +258,7 @@ def test_a_kept_recipe_becomes_that_of_a_whole_family(demo, qtbot, tmp_path, mon
     take(open_menu(w.shelf.list.viewport(), rect.center()), "Apply “bands” to its curves")
     idle(w, qtbot)
     assert {session.study.fit_state(id_) for id_ in family.curves} == {"fitted"}
-    assert {session.study.entry(id_).shared for id_ in family.curves} == {("sieve", "model")}
+    assert {session.study.entry(id_).shared for id_ in family.curves} == {("sieve", "model", "measures")}
     # to one whose curves are all of another kind: refused, and nothing is changed
     before = session.study
     kept = tmp_path / "data" / "curvesieve" / "recipes" / "bands.recipe.json"
@@ -303,7 +303,7 @@ def test_what_is_done_is_copied_as_a_script_that_prints_it(demo, qtbot, tmp_path
     session.look(View(session.study.document.curves[0].id))
     take(menu_behind(bench.recipe.more), "Copy what is done as a script")
     idle(w, qtbot)
-    assert "no model on these curves" in w.notice.text.text()
+    assert "no model and no measure on these curves" in w.notice.text.text()
     # the family as a whole is fitted from its heading
     wet = next(i for i, row in enumerate(w.shelf.model.rows) if row.curve is None and "humidity" in row.text.lower())
     rect = w.shelf.list.visualRect(w.shelf.model.index(wet))
@@ -317,7 +317,7 @@ def test_the_recipe_is_found_by_the_finder_and_kept_in_the_study(demo, qtbot, tm
     QTest.keyClick(w, Qt.Key.Key_K, CTRL)
     type_into(w.finder.field, "share recipe")
     idle(w, qtbot)
-    assert w.session.entry.shared == ("sieve", "model")
+    assert w.session.entry.shared == ("sieve", "model", "measures")
     path = tmp_path / "shared.sieve"
     w.session.save(path)
     qtbot.waitUntil(lambda: w.session.is_saved and not w.session.is_saving, timeout=20000)

@@ -10,11 +10,12 @@ from pathlib import Path
 
 import pytest
 
+from curvesieve.core.measures import registered_measures
 from curvesieve.core.models import TERMS
 from curvesieve.core.steps import registered_steps
 
 WHOLE = os.environ.get("SWEEP") == "whole"
-_SEED, _TERMS = 4, 7
+_SEED, _TERMS, _MEASURES = 4, 7, 7
 
 
 def swept(*what: str) -> int:
@@ -36,6 +37,11 @@ def _chosen(names: list[str], count: int) -> list[str]:
 def test_every_field_of_every_card(part):
     slugs = list(registered_steps())[part::2]
     assert swept("cards", *slugs) > 20 * len(slugs)
+
+
+def test_every_field_of_measures():
+    slugs = _chosen(list(registered_measures()), _MEASURES)
+    assert swept("readings", *slugs) > 12 * len(slugs)
 
 
 def test_every_cell_of_the_parameters():

@@ -18,7 +18,20 @@ from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import load_study
 from curvesieve.core.study.passing import recorded
-from tests.app.gestures import CTRL, SHIFT, add_step, click, click_cell, double_click, drag, drop_files, move, type_into
+from tests.app.gestures import (
+    CTRL,
+    SHIFT,
+    add_step,
+    click,
+    click_cell,
+    double_click,
+    drag,
+    drop_files,
+    menu_behind,
+    move,
+    take,
+    type_into,
+)
 
 
 @pytest.fixture
@@ -134,7 +147,7 @@ def test_tour_from_files_to_numbers_and_back(spectra, qtbot, tmp_path, demo_file
     assert session.view.reading == ReadingKey("fit", "fwhm", 2)
     assert canvas.layers.spot.isVisible()
     assert "after Keep range, Despike" in ledger.advice.whole_text()
-    click(ledger.copy)
+    take(menu_behind(ledger.copy), "For a spreadsheet")
     assert QApplication.clipboard().text().startswith("curve\tloading (wt%)\tP1 center (cm-1)\tu(P1 center) (cm-1)")
     ledger.write(tmp_path / "ledger.csv")
     qtbot.waitUntil(lambda: (tmp_path / "ledger.csv").exists())

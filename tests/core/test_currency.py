@@ -25,7 +25,9 @@ from curvesieve.core.study import Study, edits, load_study
 from curvesieve.core.study.answers import answer, units_of_parameters
 from curvesieve.core.study.copies import copied
 from curvesieve.core.study.fits import fit_curve
-from curvesieve.core.study.ledger import about_curve, ledger_of, to_csv
+from curvesieve.core.study.ledger import about_curve, ledger_of
+from curvesieve.core.study.ledger_tables import to_csv
+from curvesieve.core.study.measuring import measure_curves, measured_curve
 from curvesieve.core.study.passing import passed_units, preview, recorded, sieve_family, sieved_curve, sieved_if_quick
 from tests.conftest import STRD
 
@@ -247,10 +249,10 @@ def test_the_size_of_residuals_is_tested_as_well_as_their_sign():
 
 def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_say():
     """One file a version, written by the program of that time; the peak is of height 5 N at 5 s."""
-    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in (1, 2, 3, 4)]
+    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in (1, 2, 3, 4, 5)]
     for path in KEPT.glob("*.sieve"):
         study = load_study(path)
-        assert study.document.version == 4
+        assert study.document.version == 5
         weighed = study.document.curves[0]
         fit = study.fit(weighed.id)
         s = fit.result.statistics
@@ -273,6 +275,17 @@ def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_sa
     assert [four.fit_state(c.id) for c in four.document.curves][:6] == [*["fitted"] * 4, "out of date", "not fitted"]
     assert [c.shared for c in four.document.curves][:3] == [("sieve", "model"), ("sieve", "model"), ("model",)]
     assert [len(recorded(four, c.id)) for c in four.document.curves][-2:] == [60, 3]
+    five = load_study(KEPT / "version-5.sieve")
+    one = five.document.curves[0]
+    work, top, ratio = measured_curve(five, one.id)
+    passed = sieved_curve(five, one.id).curve
+    assert work.readings[0].value == pytest.approx(np.trapezoid(passed.y, passed.x), rel=1e-12)
+    assert (work.readings[0].name, work.readings[0].unit, one.group) == ("work", "mN*s", "A")
+    assert top.readings[0].value == pytest.approx(5000, abs=100), "in mN"
+    assert ratio.readings[0].value == pytest.approx(work.readings[0].value / 2)
+    measure_curves(five, [c.id for c in five.document.curves])
+    shown = ledger_of(five, five.family_of(one.id)).columns
+    assert next(c.heading for c in shown if c.key.source == "area") == "impulse (N·s)"
 
 
 @pytest.mark.parametrize("version", [1, 2, 3])

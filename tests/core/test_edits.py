@@ -31,7 +31,8 @@ from curvesieve.core.steps.smooth import Smooth
 from curvesieve.core.study import Study, edits, load_study, save_study, store
 from curvesieve.core.study.document import Document
 from curvesieve.core.study.fits import fit_curve
-from curvesieve.core.study.ledger import about_curve, ledger_of, provenance, to_csv, to_tabs
+from curvesieve.core.study.ledger import about_curve, ledger_of, provenance
+from curvesieve.core.study.ledger_tables import to_csv, to_tabs
 from curvesieve.core.study.passing import recorded, sieved_curve
 
 X = np.linspace(0, 10, 60)

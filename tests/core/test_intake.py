@@ -20,8 +20,8 @@ from curvesieve.core.intake.condition import propose_for
 from curvesieve.core.intake.library import PATTERN_FILES, recognise
 from curvesieve.core.intake.made import BIN_RULES, Histogram, Simulation, histogram, simulate
 from curvesieve.core.intake.pattern import Pattern, arranged, guess, with_computed, with_name, with_role, with_unit
-from curvesieve.core.intake.quantity import Quantity
 from curvesieve.core.intake.summary import summary, suspicious
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits
 from curvesieve.core.study.passing import recorded

@@ -191,7 +191,7 @@ if __name__ == "__main__":
     sieve = Sieve.parse({"sieve": 1, "steps": [{"step": "smooth"}]})
     curve = cs.Curve(np.arange(50.0), np.arange(50.0))
     many.pass_many([(curve, sieve)] * 30)
-    print(*many._pool()._processes, flush=True)
+    print(*many.pool()._processes, flush=True)
     time.sleep(60)
 """
 
@@ -230,7 +230,7 @@ def test_a_killed_worker_costs_no_result(monkeypatch):
     curves = [cs.Curve(np.arange(40.0), np.sin(np.arange(40.0) + i)) for i in range(25)]
     jobs = [(curve, sieve) for curve in curves]
     many.pass_many(jobs[:1])
-    for worker in list(many._pool()._processes):
+    for worker in list(many.pool()._processes):
         os.kill(worker, 9)
     time.sleep(0.2)
     for made, (curve, _) in zip(many.pass_many(jobs), jobs, strict=True):

@@ -10,9 +10,15 @@ import pytest
 
 import curvesieve as cs
 from curvesieve.core.curve import Flag
-from curvesieve.core.measures import MeasureSlot, Seen, parse_measure
+from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, taken
 from curvesieve.core.measures.base import outcome
-from tests.core.measuring import MEASURES, RUNS, X, Y, alike, made, noisy, read
+from tests.core.measuring import MEASURES, RUNS, X, Y, alike, fit_of, made, noisy, read, seen
+
+FURTHER = {
+    "law-over-band": lambda a, b: {"offset": b, "slope": b / a, "r2": 1.0},
+    "fitted-quantity": lambda a, b: {"quantity": a},
+}
+"""How what is read scales where the fields say what that is."""
 
 # -- the same curve said otherwise ------------------------------------------------------------------
 
@@ -47,7 +53,7 @@ def test_values_and_u_scale_with_the_units_of_x_and_y(slug, a, b):
     assert curve.u is not None
     large = cs.Curve(curve.x * a, curve.y * b, curve.u * b)
     plain, other = read(measure, curve), read(scaled, large)
-    powers = {one.quantity: a**one.x * b**one.y for one in measure.yields}
+    powers = {one.quantity: a**one.x * b**one.y for one in measure.yields} | FURTHER.get(slug, lambda a, b: {})(a, b)
     for quantity, (value, u) in plain.items():
         by = powers[quantity]
         assert other[quantity][0] == pytest.approx(value * by, rel=1e-6), quantity
@@ -84,7 +90,7 @@ def test_slopes_are_the_derivatives_of_the_values(slug, u):
     measure = made(slug)
     for shift in (0.0, -0.4) if slug in ("x-at-value", "width-at-share") else (0.0,):  # a level crossed elsewhere
         curve = cs.Curve(X, Y + shift + 0.01 * np.sin(40 * X), np.full(X.size, u))
-        taken_there = measure.take(Seen.of(curve))
+        taken_there = measure.take(seen(measure, curve))
         rows = taken_there.used.rows
         for found in taken_there.found:
             if found.slopes is None:
@@ -118,7 +124,7 @@ FREE = {("signal-to-noise", "ratio")}
 
 
 @pytest.mark.parametrize("kind", list(KINDS))
-@pytest.mark.parametrize("slug", [slug for slug in MEASURES if slug not in (*SCATTER, "formula")])
+@pytest.mark.parametrize("slug", [s for s in MEASURES if s not in (*SCATTER, "formula") and not MEASURES[s].of_fit])
 def test_u_is_that_of_monte_carlo(slug, kind):
     noise, u = KINDS[kind]
     if u is None and slug == "straight-part":
@@ -135,6 +141,23 @@ def test_u_is_that_of_monte_carlo(slug, kind):
         told = float(np.median(us[quantity]))
         if math.isfinite(told):
             assert told == pytest.approx(float(np.std(found)), rel=0.1), quantity
+
+
+@pytest.mark.parametrize("kind", list(KINDS))
+def test_u_of_measures_of_the_fit_is_that_of_monte_carlo(kind):
+    noise, u = KINDS[kind]
+    rng = np.random.default_rng(13)
+    slots = [MeasureSlot(id=slug, rule=made(slug)) for slug in MEASURES if MEASURES[slug].of_fit]
+    found: dict[str, list[tuple[float, float]]] = {}
+    for _ in range(RUNS):
+        curve = cs.Curve(X, Y + noise(rng, X.size), u)
+        for one in taken(slots, Seen.of(curve, fit=fit_of(curve))):
+            for r in one.readings:
+                found.setdefault(f"{r.key.source} {r.quantity}", []).append((r.value, r.u))
+    assert len(found) == 6
+    for name, pairs in found.items():
+        values, us = np.array(pairs).T
+        assert np.median(us) == pytest.approx(np.std(values), rel=0.1), name
 
 
 def test_u_of_scatter_is_that_of_monte_carlo():

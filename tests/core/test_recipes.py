@@ -26,7 +26,8 @@ from curvesieve.core.steps import StepSlot, parse_step, registered_steps
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study.afresh import computed_afresh, with_recipe
 from curvesieve.core.study.joining import join_family, tables_like
-from curvesieve.core.study.ledger import ledger_of, to_csv
+from curvesieve.core.study.ledger import ledger_of
+from curvesieve.core.study.ledger_tables import to_csv
 from curvesieve.core.study.passing import recorded
 from curvesieve.demo import EXAMPLE
 from curvesieve.demo.build import build_study
@@ -73,7 +74,7 @@ def test_a_recipe_of_any_steps_and_terms_comes_back_from_its_file(demo, tmp_path
         ("{", "is no JSON file"),
         ('{"recipe": 2}', "version 2"),
         ('{"recipe": 1, "run": "x"}', "has no 'run'"),
-        ('{"recipe": 1, "measures": [{"measure": "slope"}]}', "by measures, which are not known here"),
+        ('{"recipe": 1, "measures": [{"measure": "slope"}]}', "Measure 1 of the recipe: There is no measure 'slope'"),
         ('{"recipe": 1, "sieve": {"steps": [{"step": "explode"}]}}', "Step 1 of the sieve: There is no step 'explode'"),
         ('{"recipe": 1, "model": {"terms": [{"slug": "magic", "number": 1, "parameters": {}}]}}', "no term 'magic'"),
         ('{"recipe": 1, "model": {"terms": 3}}', "The model of the recipe: terms"),
@@ -365,7 +366,7 @@ def test_a_recipe_given_to_run_is_put_to_all_and_wrong_words_are_told(demo, tmp_
     parts = {r["part"] for one in found if one["family"] == "Raman by silver loading" for r in one["readings"]}
     assert parts == {0, 1}
     for words, sentence in (
-        (["run", str(path), "--out", "ledger.pdf"], "written as .csv, .xlsx or .json"),
+        (["run", str(path), "--out", "ledger.pdf"], "written as .csv, .xlsx, .json, .tex, .txt"),
         (["run", str(path), "--family", "Raman by silver loadin"], "did you mean 'Raman by silver loading'?"),
         (["run", str(tmp_path / "gone.sieve")], "gone.sieve"),
         (["run", str(path), "--recipe", str(path)], "films.sieve is no JSON file"),

@@ -16,7 +16,7 @@ import curvesieve as cs
 from curvesieve.core.formats.opening import tables
 from curvesieve.core.formats.writing import of_record, write
 from curvesieve.core.intake.computed import ComputedChannel, compute, needed
-from curvesieve.core.intake.quantity import Quantity
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record, Source
 
 

@@ -93,7 +93,7 @@ def test_what_a_script_cannot_do_is_refused_with_the_way_that_can(tmp_path):
     study = build_study(tmp_path / "demo")
     example = study.document.curves[EXAMPLE].id
     bare = study.document.curves[0].id
-    with pytest.raises(cs.InputError, match="no model on these curves"):
+    with pytest.raises(cs.InputError, match="no model and no measure on these curves"):
         as_script(study, [bare])
     taking = edits.add_step(example, parse_step({"step": "combine", "donor": "0.0 wt%"}), "c")(study)
     with pytest.raises(cs.InputError, match=r"Combine takes from other curves.*curvesieve run"):

@@ -88,9 +88,15 @@ def test_a_curve_of_the_ledger_follows_its_fits():
     found = recorded(study, other)
     np.testing.assert_array_equal(found.x, np.sort(curve.y))
     np.testing.assert_array_equal(found.y, found.x)
-    wrong, none = with_curve(study, FromLedger(family=family.id, y=LedgerColumn(key=SLOPE, unit="kN·s^-1")))
+    larger, kilo = with_curve(study, FromLedger(family=family.id, y=LedgerColumn(key=SLOPE, unit="kN·s^-1")))
+    np.testing.assert_allclose(recorded(larger, kilo).y, curve.y / 1000, rtol=1e-14)
+    np.testing.assert_allclose(recorded(larger, kilo).u, curve.u / 1000, rtol=1e-14)
+    wrong, none = with_curve(study, FromLedger(family=family.id, y=LedgerColumn(key=SLOPE, unit="kg")))
     assert len(recorded(wrong, none)) == 0
-    assert "No curve of lines has both temperature and slope" in source_problem(wrong, none)
+    assert "“N·s^-1” cannot be converted to “kg”" in source_problem(wrong, none)
+    absent = LedgerColumn(key=ReadingKey("fit", "nothing"), unit="N")
+    wrong, none = with_curve(study, FromLedger(family=family.id, y=absent))
+    assert "No curve of lines has both temperature and nothing" in source_problem(wrong, none)
 
 
 def test_a_mean_is_that_of_the_curves_as_they_passed(tmp_path):

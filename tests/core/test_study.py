@@ -12,7 +12,8 @@ import pytest
 import curvesieve as cs
 from curvesieve.core.errors import InputError
 from curvesieve.core.study import Study, edits, load_study, save_study
-from curvesieve.core.study.ledger import ledger_of, provenance, to_csv
+from curvesieve.core.study.ledger import ledger_of, provenance
+from curvesieve.core.study.ledger_tables import to_csv
 from curvesieve.demo import EXAMPLE
 from curvesieve.demo.build import build_study
 

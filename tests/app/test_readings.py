@@ -1,0 +1,258 @@
+"""Readings by hand: from the tension files of the demo to moduli, groups, a linked curve, and tomorrow's file."""
+
+from __future__ import annotations
+
+import csv
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QContextMenuEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QInputDialog
+from scipy import stats
+
+from curvesieve.app.benches.curve.measure_card import MeasureCard
+from curvesieve.app.session.desk import View
+from curvesieve.cli import main
+from curvesieve.core.study.measuring import measured_curve
+from curvesieve.core.study.passing import recorded
+from curvesieve.demo.mixed import FOLDER, write_mixed
+from curvesieve.demo.mixed import _strip as strip_text
+from tests.app.gestures import CTRL, click, click_cell, drag, drop_files, menu_behind, press, take, type_into
+from tests.app.test_intake import drag_badge, pick
+from tests.app.test_recipes import drop_on_row, idle, shown_ledger
+
+
+def take_reading(w, words: str) -> MeasureCard:
+    """Takes a reading as a user does: the button, a few letters, Enter."""
+    column = w.curve_bench.readings
+    click(column.add)
+    QTest.keyClicks(column.measure_list.field, words)
+    press(column.measure_list.field, Qt.Key.Key_Return)
+    QTest.qWait(20)
+    return column.card(w.session.view.stage)
+
+
+def answer(monkeypatch, text: str) -> None:
+    """What the next dialog is answered."""
+    for name in ("getText", "getItem"):
+        monkeypatch.setattr(QInputDialog, name, lambda *a, **k: (text, True))
+
+
+def section_of(model, heading: str) -> int:
+    """The column of the ledger whose heading begins so."""
+    headings = [str(model.headerData(k, Qt.Orientation.Horizontal)) for k in range(model.columnCount())]
+    return next(k for k, text in enumerate(headings) if text.startswith(heading))
+
+
+def header_menu(w, title: str):
+    """The menu behind the heading of a column."""
+    ledger = w.curve_bench.ledger
+    header = ledger.view.horizontalHeader()
+    section = section_of(ledger.model, title)
+    ledger.view.scrollTo(ledger.model.index(0, section))
+    at = QPoint(header.sectionViewportPosition(section) + header.sectionSize(section) // 2, header.height() // 2)
+    click(header.viewport(), at)
+    QApplication.processEvents()
+    return QApplication.activePopupWidget()
+
+
+def cells(w, heading: str) -> list[str]:
+    """A column of the ledger as it is read, by the beginning of its heading."""
+    section = section_of(w.curve_bench.ledger.model, heading)
+    return [row[section] for row in shown_ledger(w)]
+
+
+def line_through(x, y):
+    slope, _, r, _, u = stats.linregress(x, y)
+    return slope, u, r
+
+
+@pytest.fixture
+def strips(window, qtbot, tmp_path):
+    """The five tension files, dropped on the window and brought in as force against extension."""
+    folder = tmp_path / FOLDER
+    write_mixed(folder)
+    w = window()
+    drop_files(w, sorted(folder.glob("strip*.csv")))
+    qtbot.waitUntil(lambda: len(w.tray.ready) == 5, timeout=20000)
+    bring_in(w)
+    return w
+
+
+def bring_in(w) -> None:
+    """Chooses force against extension for the files that wait, and brings them in."""
+    bench = w.intake_bench
+    pick(bench.channels.channel_rows[1].roles, "x")
+    drag_badge(bench.channels.channel_rows[0].badge, bench.channels.channel_rows[2])
+    click(bench.files.bring)
+    assert w.bench == "Curve"
+
+
+def test_tension_files_become_moduli_groups_a_trend_and_a_recipe_for_tomorrow(
+    strips, qtbot, tmp_path, monkeypatch, capsys
+):
+    w, bench = strips, strips.curve_bench
+    family = w.session.study.document.families[0]
+    ids = list(family.curves)
+    curves = [recorded(w.session.study, id_) for id_ in ids]
+    w.session.look(View(ids[3]))
+
+    # A straight part over a band: found at first, then dragged by its edges and typed.
+    card = take_reading(w, "straight")
+    assert card.fields["by"].choice.currentText() == "found"
+    pick(card.fields["by"].choice, "band")
+    plot = bench.canvas.plot
+    high = float(curves[3].x.max())
+    drag(plot, (high, 10.0), (0.3, 10.0))
+    rule = w.session.readings.in_hand.rule
+    assert rule.high == pytest.approx(0.3, abs=0.02), "the edge was dragged"
+    type_into(card.fields["low"].line, "0.05")
+    type_into(card.fields["high"].line, "0.2")
+    band = (curves[3].x >= 0.05) & (curves[3].x <= 0.2)
+    slope, u, r = line_through(curves[3].x[band], curves[3].y[band])
+    (stiff, _, squared) = measured_curve(w.session.study, ids[3])[0].readings
+    assert (stiff.value, stiff.u) == (pytest.approx(slope, rel=1e-10), pytest.approx(u, rel=1e-10))
+    assert squared.value == pytest.approx(r**2, rel=1e-10)
+    assert card.value.text() == stiff.written == "38.7(5) N·mm⁻¹"
+
+    # The modulus by a formula with the quantities of the preamble, in GPa.
+    texts = [line.text() for line in bench.readings.quantities.lines.values()]
+    assert texts == ["2 wt%", "12.7 mm", "0.082 mm", "50 mm"]
+    card = take_reading(w, "formula")
+    assert "may name slope, " not in card.problem.text()
+    assert "Grip_distance" in card.problem.text()
+    type_into(card.fields["formula"].line, "slope*Grip_distance/(Width*Thicknes)")
+    assert "is called Thicknes" in bench.readings.card(card.slot_id).problem.text()
+    type_into(card.fields["formula"].line, "slope*Grip_distance/(Width*Thickness)")
+    type_into(card.fields["unit"].line, "GPa")
+    answer(monkeypatch, "E")
+    take(menu_behind(card.more), "Give it a name")
+    modulus = slope * 50 / (12.70 * 0.082) / 1000
+    found = measured_curve(w.session.study, ids[3])[1].readings[0]
+    assert (found.name, found.unit, found.value) == ("E", "GPa", pytest.approx(modulus, rel=1e-10))
+    assert found.u == pytest.approx(u * 50 / (12.70 * 0.082) / 1000, rel=1e-10)
+
+    # The strongest point, and the energy in J.
+    take_reading(w, "highest")
+    card = take_reading(w, "area")
+    take(menu_behind(card.numbers.units[0]), "J")
+    energy = float(np.trapezoid(curves[3].y, curves[3].x)) / 1000
+    assert measured_curve(w.session.study, ids[3])[3].readings[0].value == pytest.approx(energy, rel=1e-12)
+    assert card.value.text().endswith(" J")
+
+    # For all curves: every number of the ledger against NumPy.
+    assert bench.readings.for_all.text() == "For all 5 curves"
+    click(bench.readings.for_all)
+    idle(w, qtbot)
+    rows = shown_ledger(w)
+    assert [row[-1] for row in rows] == ["read"] * 5
+    moduli = []
+    for id_, curve in zip(ids, curves, strict=True):
+        band = (curve.x >= 0.05) & (curve.x <= 0.2)
+        moduli.append(line_through(curve.x[band], curve.y[band])[0] * 50 / (12.70 * 0.082) / 1000)
+        by_key = {r.key: r for one in measured_curve(w.session.study, id_) for r in one.readings}
+        assert by_key["formula", "result", 0].value == pytest.approx(moduli[-1], rel=1e-10)
+        assert by_key["highest-point", "maximum", 0].value == curve.y.max()
+        assert by_key["area", "area", 0].value == pytest.approx(np.trapezoid(curve.y, curve.x) / 1000, rel=1e-12)
+    assert [float(text.split("(")[0]) for text in cells(w, "E")] == pytest.approx(moduli, rel=0.01)
+
+    # A number leads back to its card and its curve.
+    model = bench.ledger.model
+    click_cell(bench.ledger.view, 1, model.first_reading)
+    assert (w.session.view.curve, w.session.view.stage) == (ids[1], "straight-part")
+    assert "400 points of strip_A_0p5wt.csv" in bench.ledger.advice.whole_text()
+
+    # Two groups, with mean, s and 95 % interval.
+    click_cell(bench.ledger.view, 0, 0)
+    click_cell(bench.ledger.view, 1, 0, CTRL)
+    answer(monkeypatch, "low")
+    take(menu_behind(bench.ledger.more), "Put the chosen rows into a group")
+    click_cell(bench.ledger.view, 2, 0)
+    for row in (3, 4):
+        click_cell(bench.ledger.view, row, 0, CTRL)
+    answer(monkeypatch, "high")
+    at = bench.ledger.view.visualRect(model.index(4, 0)).center()
+    viewport = bench.ledger.view.viewport()
+    QApplication.sendEvent(viewport, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, viewport.mapToGlobal(at)))
+    QApplication.processEvents()
+    take(QApplication.activePopupWidget(), "Put 3 curves into a group")
+    groups = {group.name: group for group in bench.ledger.ledger.groups()}
+    assert list(groups) == ["low", "high", ""]
+    place = [c.title for c in bench.ledger.ledger.columns].index("E")
+    for name, values in (("low", moduli[:2]), ("high", moduli[2:]), ("", moduli)):
+        one = groups[name].columns[place]
+        low, top = stats.t.interval(0.95, len(values) - 1, np.mean(values), stats.sem(values))
+        assert (one.n, one.mean) == (len(values), pytest.approx(np.mean(values)))
+        assert one.s == pytest.approx(np.std(values, ddof=1))
+        assert one.half == pytest.approx((top - low) / 2, rel=1e-9)
+    below = shown_ledger(w)[5:]
+    assert [row[0] for row in below[::3]] == ["low: mean(s)", "high: mean(s)", "all: mean(s)"]
+
+    # The column as a curve with a line through it: a law over a band, against SciPy's weighted line.
+    menu = header_menu(w, "E (GPa)")
+    take(menu, "As a curve against loading")
+    trend = w.session.entry
+    assert trend.label == "E against loading"
+    points = recorded(w.session.study, trend.id)
+    np.testing.assert_allclose(points.y, moduli, rtol=1e-10)
+    assert (points.x.tolist(), points.x_unit, points.y_unit) == ([0, 0.5, 1, 2, 4], "wt%", "GPa")
+    card = take_reading(w, "law over")
+    assert card.fields["law"].choice.currentText() == "line"
+    idle(w, qtbot)
+    readings = {r.quantity: r for r in measured_curve(w.session.study, trend.id)[0].readings}
+    design = np.column_stack([np.ones(5), points.x]) / points.u[:, None]
+    offset, gradient = np.linalg.lstsq(design, points.y / points.u, rcond=None)[0]
+    assert (readings["offset"].value, readings["slope"].value) == (pytest.approx(offset), pytest.approx(gradient))
+    assert readings["slope"].unit == "GPa·wt%^-1"
+
+    # The recipe is kept by name; tomorrow's file joins its family by being dropped on the heading.
+    w.session.look(View(ids[3]))
+    answer(monkeypatch, "tension")
+    take(menu_behind(bench.recipe.more), "Save this recipe by name")
+    tomorrow = tmp_path / "strip_A_3p0wt.csv"
+    tomorrow.write_bytes(strip_text(3.0, np.random.default_rng(5)).encode("cp1252"))
+    drop_on_row(w, 0, [tomorrow])
+    idle(w, qtbot)
+    new = w.session.entry
+    assert (new.label, new.condition) == ("3 wt%", 3.0)
+    curve = recorded(w.session.study, new.id)
+    band = (curve.x >= 0.05) & (curve.x <= 0.2)
+    wanted = line_through(curve.x[band], curve.y[band])[0] * 50 / (12.70 * 0.082) / 1000
+    assert measured_curve(w.session.study, new.id)[1].readings[0].value == pytest.approx(wanted, rel=1e-10)
+    assert recorded(w.session.study, trend.id).x.tolist() == [0, 0.5, 1, 2, 3, 4], "the trend follows"
+
+    # Another is dropped on the window and brought in by itself; the recipe is put to it.
+    other = tmp_path / "strip_B.csv"
+    other.write_bytes(strip_text(2.5, np.random.default_rng(6)).encode("cp1252"))
+    drop_files(w, [other])
+    qtbot.waitUntil(lambda: len(w.tray.ready) == 1, timeout=20000)
+    bring_in(w)
+    take(menu_behind(bench.recipe.more), "Apply “tension”")
+    idle(w, qtbot)
+    alone = recorded(w.session.study, w.session.entry.id)
+    band = (alone.x >= 0.05) & (alone.x <= 0.2)
+    wanted = line_through(alone.x[band], alone.y[band])[0] * 50 / (12.70 * 0.082) / 1000
+    assert measured_curve(w.session.study, w.session.entry.id)[1].readings[0].value == pytest.approx(wanted, rel=1e-10)
+
+    # The same ledger from the command line, to the last digit; and from the recipe by itself.
+    w.session.look(View(ids[0]))
+    idle(w, qtbot)
+    written = tmp_path / "window.csv"
+    bench.ledger.write(written)
+    idle(w, qtbot)
+    path = tmp_path / "films.sieve"
+    w.session.save(path)
+    qtbot.waitUntil(lambda: w.session.is_saved and not w.session.is_saving, timeout=20000)
+    out = tmp_path / "run.csv"
+    assert main(["run", str(path), "--family", family.label, "--out", str(out)]) == 0
+    assert out.read_bytes() == written.read_bytes()
+    with written.open(newline="", encoding="utf-8") as file:
+        head, *lines = list(csv.reader(file))
+    assert head[:3] == ["curve", "group", "loading (wt%)"]
+    assert len(lines) == 6
+    recipe = next((tmp_path / "data").rglob("tension.recipe.json"))
+    capsys.readouterr()
+    assert main(["measure", str(tomorrow), "--recipe", str(recipe), "--x", "Extension", "--y", "Force"]) == 0
+    assert f"E                    {wanted:.2f}"[:21] in capsys.readouterr().out
