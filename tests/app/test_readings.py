@@ -6,20 +6,41 @@ import csv
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QContextMenuEvent
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QContextMenuEvent, QMouseEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QInputDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 from scipy import stats
 
 from curvesieve.app.benches.curve.measure_card import MeasureCard
-from curvesieve.app.session.desk import View
+from curvesieve.app.session.desk import MODEL, View
 from curvesieve.cli import main
+from curvesieve.core.intake.take import Take
+from curvesieve.core.measures import parse_measure
+from curvesieve.core.reading import plus_minus
+from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.study import Study, edits
 from curvesieve.core.study.measuring import measured_curve
 from curvesieve.core.study.passing import recorded
 from curvesieve.demo.mixed import FOLDER, write_mixed
 from curvesieve.demo.mixed import _strip as strip_text
-from tests.app.gestures import CTRL, click, click_cell, drag, drop_files, menu_behind, press, take, type_into
+from tests.app.gestures import (
+    CTRL,
+    PLAIN,
+    SHIFT,
+    add_step,
+    choose_term,
+    click,
+    click_cell,
+    double_click,
+    drag,
+    drop_files,
+    menu_behind,
+    place,
+    press,
+    take,
+    type_into,
+)  # fmt: skip
 from tests.app.test_intake import drag_badge, pick
 from tests.app.test_recipes import drop_on_row, idle, shown_ledger
 
@@ -256,3 +277,232 @@ def test_tension_files_become_moduli_groups_a_trend_and_a_recipe_for_tomorrow(
     capsys.readouterr()
     assert main(["measure", str(tomorrow), "--recipe", str(recipe), "--x", "Extension", "--y", "Force"]) == 0
     assert f"E                    {wanted:.2f}"[:21] in capsys.readouterr().out
+
+
+def trial(count: int = 3) -> Study:
+    """Curves of one family: a decay in MPa over s with its width and batch in the preamble, and a column besides."""
+    x = np.linspace(0.1, 6, 120)
+    made = []
+    for k in range(count):
+        rng = np.random.default_rng(k)
+        y = (4 + k) * np.exp(-x / 1.5) + 1 + rng.normal(0, 0.02, x.size)
+        about = (("Width", f"{10 + k}.0(2) mm"), ("Batch", "XY"[k % 2]))
+        channels = (Channel("Time", "s", x), Channel("Stress", "MPa", y), Channel("Oven", "°C", 60 + 0 * x + 0.1 * k))
+        made.append((Record(Source(f"f{k}.csv", str(k).encode()), channels, about), Take(0, 1)))
+    return edits.add_curves(
+        Study(), made, "films", labels=[f"f{k}" for k in range(count)], conditions=[float(k) for k in range(count)],
+        condition=("dose", "Gy"),
+    )  # fmt: skip
+
+
+def by_symbol(w) -> dict[str, tuple[float, float | None, str]]:
+    curve = w.session.view.curve
+    return {r.name: (r.value, r.u, r.unit) for one in measured_curve(w.session.study, curve) for r in one.readings}
+
+
+def test_quantities_are_typed_taken_from_columns_shared_and_taken_away(window, qtbot):
+    w = window(trial())
+    card = w.curve_bench.readings.quantities
+    ids = [curve.id for curve in w.session.study.document.curves]
+    w.session.look(View(ids[0]))
+    assert card.said.whole_text() == "Width 10.0(2) mm"
+    click(card)
+    assert card.lines["Width"].isVisible()
+    type_into(card.lines["Width"], "wide")
+    assert "is no quantity" in w.notice.text.text()
+    assert card.lines["Width"].text() == "10.0(2) mm"
+    type_into(card.lines["Width"], "12.0(2) mm")
+    assert [q.written() for q in w.session.entry.quantities] == ["12.0(2) mm"]
+    assert w.session.study.quantities(ids[1])[0].written() == "11.0(2) mm", "the others keep what their files say"
+    card.new_name.setFocus()
+    QTest.keyClicks(card.new_name, "gauge length")
+    type_into(card.new_value, "50 mm")
+    assert "gauge_length" in card.lines
+    type_into(card.new_value, "3")
+    assert "needs a name and a value" in w.notice.text.text()
+    card.new_value.clear()
+    take(menu_behind(card.add), "Mean of the column Oven")
+    assert w.session.entry.quantities[-1].written() == "60 °C"
+    take(menu_behind(card.add), "gauge_length is that of the whole family")
+    assert [q.name for q in w.session.study.quantities(ids[2])] == ["gauge_length", "Width"]
+    w.session.look(View(ids[2]))
+    type_into(card.lines["gauge_length"], "60 mm")
+    assert w.session.study.quantities(ids[0])[-1].written() == "60 mm", "of the family, typed at any of its curves"
+    w.session.look(View(ids[0]))
+    gone = next(b for b in card.findChildren(type(card.add)) if b.accessibleName() == "take Width away")
+    click(gone)
+    assert card.lines["Width"].text() == "10.0(2) mm", "what the file says is back"
+    click(card, QPoint(20, 10))
+    assert not card.lines["Width"].isVisible()
+
+
+def test_a_second_band_a_mark_and_the_menu_of_the_plot_by_hand(window, qtbot):
+    w = window(trial())
+    w.session.look(View(w.session.study.document.curves[0].id))
+    plot = w.curve_bench.canvas.plot
+    card = take_reading(w, "crossing of lines")
+    assert not card.problem.text()
+    rule = w.session.readings.in_hand.rule
+    drag(plot, (rule.other_high, 2.0), (5.2, 2.0))
+    moved = w.session.readings.in_hand.rule
+    assert moved.other_high == pytest.approx(5.2, abs=0.05)
+    assert (moved.low, moved.high, moved.other_low) == (rule.low, rule.high, rule.other_low)
+    drag(plot, (3.0, 3.0), (3.6, 3.0), SHIFT)
+    assert w.session.readings.in_hand.rule.other_low == pytest.approx(3.0, abs=0.05), "the nearer band is drawn afresh"
+    card = take_reading(w, "value at x")
+    double_click(plot, 2.0, 3.0)
+    at = w.session.readings.in_hand.rule.at
+    assert at == pytest.approx(2.0, abs=0.03)
+    curve = recorded(w.session.study, w.session.view.curve)
+    assert by_symbol(w)["y"][0] == pytest.approx(np.interp(at, curve.x, curve.y), rel=1e-9)
+    assert not w.session.model.terms, "no peak is added while a reading is in hand"
+    press(w, Qt.Key.Key_Escape)
+    assert w.session.view.stage == MODEL
+    menu = open_menu_at(plot, 4.0, 2.0)
+    take(menu, "Keep y at")
+    assert [slot.rule.slug for slot in w.session.readings.slots] == ["meeting-of-lines", "value-at", "value-at"]
+    # drawn while it is dragged: the card and the words on the plot follow before the hand lets go
+    told: list[str] = []
+    here = w.curve_bench.readings.card(w.session.view.stage)
+    before = here.value.text()
+    drag(plot, (w.session.readings.in_hand.rule.at, 2.0), (1.0, 2.0), on_step=lambda i: told.append(here.value.text()))
+    assert len(set(told) | {before}) > 4
+    w.session.undo()
+    assert here.value.text() == before
+
+
+def open_menu_at(plot, x: float, y: float):
+    """The menu of a right click on the plot."""
+    at = place(plot, x, y)
+    viewport = plot.viewport()
+    for kind in (QEvent.Type.MouseMove, QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease):
+        button = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else Qt.MouseButton.RightButton
+        event = QMouseEvent(kind, QPointF(at), QPointF(viewport.mapToGlobal(at)), button, button, PLAIN)
+        QApplication.sendEvent(viewport, event)
+    QApplication.processEvents()
+    return QApplication.activePopupWidget()
+
+
+def test_answers_of_the_fit_are_kept_as_readings_that_follow(window, qtbot):
+    w = window(trial())
+    w.session.look(View(w.session.study.document.curves[0].id))
+    choose_term(w, "Exponential decay")
+    idle(w, qtbot)
+    click(w.curve_bench.model.foot.fit)
+    idle(w, qtbot)
+    press(w, Qt.Key.Key_R, CTRL)
+    page = w.curve_bench.drawer.page("Result")
+    page.given.setFocus()
+    QTest.keyClicks(page.given, "2.5")
+    click(page.ask_button)
+    said = page.answers.item(0).text()
+    click(page.keep_button)
+    kept = by_symbol(w)["fitted y"]
+    assert said == f"y at x = 2.5: {plus_minus(*kept[:2])} MPa"
+    page.question.setCurrentIndex(page.question.findData("formula"))
+    type_into(page.given, "log(2)*tau")
+    QTest.keyClicks(page.given, "")
+    page.given.setText("half = log(2)*tau")
+    click(page.keep_button)
+    assert by_symbol(w)["half"][2] == "s"
+    page.question.setCurrentIndex(page.question.findData("extremum"))
+    click(page.keep_button)
+    assert "no maximum and no minimum" in w.notice.text.text()
+    before = by_symbol(w)["half"][0]
+    fit = w.session.fit.result.parameters["tau"]
+    assert before == pytest.approx(np.log(2) * fit.value, rel=1e-12)
+    add_step(w, "keep range")
+    press(w, Qt.Key.Key_Escape)
+    slot = w.session.slots[0]
+    w.session.apply(edits.change_step(w.session.view.curve, slot.id, slot.rule.changed(low=0.5, high=5.0)), "cut")
+    assert "no fit that is current" in w.curve_bench.readings.card("fitted-value").problem.text()
+    click(w.curve_bench.model.foot.fit)
+    idle(w, qtbot)
+    after = w.session.fit.result.parameters["tau"].value
+    assert by_symbol(w)["half"][0] == pytest.approx(np.log(2) * after, rel=1e-12)
+    assert after != fit.value
+
+
+def test_columns_are_renamed_converted_hidden_moved_and_grouped_by_the_preamble(window, qtbot, tmp_path, monkeypatch):
+    study = trial(4)
+    ids = [curve.id for curve in study.document.curves]
+    for slug in ("area", "straight-part"):
+        study = edits.add_measure(ids[0], parse_measure({"measure": slug, "high": 2.0}))(study)
+    w = window(edits.share(ids[0], "measures")(study))
+    w.session.look(View(ids[0]))
+    idle(w, qtbot)
+    ledger = w.curve_bench.ledger
+
+    def headings() -> list[str]:
+        return [column.heading for column in ledger.ledger.columns]
+
+    assert headings() == ["area (MPa·s)", "slope (MPa·s⁻¹)"]
+    answer(monkeypatch, "work")
+    take(header_menu(w, "area"), "Another title")
+    header_menu(w, "work").actions()[4].trigger()  # its units, as a menu where the pointer is
+    QApplication.processEvents()
+    answer(monkeypatch, "kPa*min")
+    take(QApplication.activePopupWidget(), "Another unit")
+    assert headings()[0] == "work (kPa·min)"
+    areas = [float(np.trapezoid(c.y[c.x <= 2], c.x[c.x <= 2])) for c in (recorded(w.session.study, i) for i in ids)]
+    shown = [float(text.split("(")[0]) for text in cells(w, "work")[:4]]
+    assert shown == pytest.approx(np.array(areas) * 1000 / 60, rel=1e-3)
+    answer(monkeypatch, "kg")
+    header_menu(w, "work").actions()[4].trigger()
+    QApplication.processEvents()
+    take(QApplication.activePopupWidget(), "Another unit")
+    assert "work stays in MPa·s" in w.notice.text.text()
+    take(header_menu(w, "work"), "Move right")
+    assert headings() == ["slope (MPa·s⁻¹)", "work (kPa·min)"]
+    header = ledger.view.horizontalHeader()
+    header.moveSection(header.visualIndex(2), 1)  # as a heading is dragged
+    assert headings() == ["work (kPa·min)", "slope (MPa·s⁻¹)"]
+    assert [header.visualIndex(k) for k in range(header.count())] == list(range(header.count()))
+    take(header_menu(w, "slope"), "Hide this column")
+    assert headings() == ["work (kPa·min)"]
+    take(menu_behind(ledger.more), "Show slope")
+    take(menu_behind(ledger.more), "Show R²")
+    assert headings() == ["work (kPa·min)", "slope (MPa·s⁻¹)", "R²"]
+    take(menu_behind(ledger.more), "Mean, s and 95 %")
+    assert shown_ledger(w)[4][0] == "all: mean(s)"
+    take(menu_behind(ledger.more), "Groups by “Batch”")
+    assert [row[1] for row in shown_ledger(w)[:4]] == ["X", "X", "Y", "Y"]
+    assert w.session.study.document.families[0].grouped_by == "Batch"
+    take(menu_behind(ledger.copy), "As a LaTeX table")
+    assert r"\begin{tabular}{lrrr}" in QApplication.clipboard().text()
+    take(menu_behind(ledger.copy), "As text")
+    assert "X: mean(s)" in QApplication.clipboard().text()
+    out = tmp_path / "long.csv"
+    monkeypatch.setattr(
+        QFileDialog, "getSaveFileName", lambda *a, **k: (str(out), "CSV, a row a reading with its provenance (*.csv)")
+    )
+    click(ledger.export)
+    idle(w, qtbot)
+    with out.open(newline="", encoding="utf-8") as file:
+        rows = list(csv.DictReader(file))
+    assert len(rows) == 4 * 4
+    assert {(row["file"], row["points"]) for row in rows[:4]} == {("f0.csv", "39")}
+    take(menu_behind(ledger.more), "No groups")
+    assert shown_ledger(w)[0][1] != "X"
+    take(menu_behind(ledger.more), "A row a peak")
+    assert ledger.model.rowCount() == 0
+    take(menu_behind(ledger.more), "A row a curve")
+    # a curve of the ledger says which curves it has no point of
+    w.session.apply(edits.step_out(ids[1], "measures"), "out")
+    w.session.apply(edits.remove_measure(ids[1], "area"), "less")
+    take(header_menu(w, "work"), "As a curve against dose")
+    idle(w, qtbot)
+    assert recorded(w.session.study, w.session.view.curve).x.tolist() == [0, 2, 3]
+    w.curve_bench.sieve.refresh()
+    assert "f1 has not both numbers in the ledger, and no point here." in w.curve_bench.sieve.recorded.notes.text()
+    # one column against another
+    w.session.look(View(ids[0]))
+    menu = header_menu(w, "work")
+    next(a for a in menu.actions() if a.text().startswith("As a curve against another")).trigger()
+    QApplication.processEvents()
+    take(QApplication.activePopupWidget(), "Against slope")
+    curve = recorded(w.session.study, w.session.view.curve)
+    assert (curve.x_unit, curve.y_unit) == ("MPa·s^-1", "kPa*min")
+    path = tmp_path / "m.sieve"
+    w.session.save(path)
+    qtbot.waitUntil(lambda: w.session.is_saved and not w.session.is_saving, timeout=20000)

@@ -299,6 +299,11 @@ def test_formulas_refuse_what_they_cannot_mean():
     stiff = cs.Curve(np.linspace(0, 1, 50), 2400 * np.linspace(0, 1, 50), x_unit="", y_unit="MPa")
     plain = listed(stiff, ("straight-part", "modulus", {}), ("formula", "", {"formula": "modulus/(1 GPa)"}))[1]
     assert (plain.readings[0].value, plain.readings[0].unit) == (pytest.approx(2.4), "")
+    for text, value in (("modulus/1 GPa", 2.4), ("modulus/2 GPa*3", 3.6), ("modulus*2 mm^2/1 kN", 4.8)):
+        (one,) = listed(stiff, ("straight-part", "modulus", {}), ("formula", "", {"formula": text}))[1].readings
+        assert (one.value, one.unit) == (pytest.approx(value), ""), text
+    doubtful = listed(stiff, ("straight-part", "modulus", {}), ("formula", "", {"formula": "modulus/1 N/mm"}))[1]
+    assert "write the * and brackets" in doubtful.problem
     hot = cs.Curve(X, Y + 20, x_unit="s", y_unit="°C")
     ends = ("ends", "", {})
     (warmed,) = listed(hot, ends, ("formula", "", {"formula": "last_y - first_y"}))[1].readings

@@ -30,6 +30,7 @@ from curvesieve.core.study import ledger_tables as tables
 _NARROW_PX, _WIDE_PX = 76, 280
 _LAID_OUT_MS = 50
 _ROOM_PX = 12
+_LONG = "CSV, a row a reading with its provenance"
 _MEASURED = 60
 """Rows that the width of a column is measured by."""
 
@@ -228,19 +229,19 @@ class LedgerDrawer(LedgerPanel):
     def ask_and_write(self) -> None:
         """Asks for a file and writes the ledger to it."""
         name = f"{self.ledger.title}.csv".replace("/", "-")
-        kinds = ";;".join(f"{label} (*{suffix})" for suffix, label in tables.SUFFIXES.items())
+        kinds = ";;".join([*(f"{label} (*{suffix})" for suffix, label in tables.SUFFIXES.items()), f"{_LONG} (*.csv)"])
         path, kind = QFileDialog.getSaveFileName(self, "Write the ledger", name, kinds)
         if path:
             suffix = next((suffix for suffix in tables.SUFFIXES if f"(*{suffix})" in kind), ".csv")
-            self.write(Path(path) if Path(path).suffix else Path(path).with_suffix(suffix))
+            self.write(Path(path) if Path(path).suffix else Path(path).with_suffix(suffix), kind.startswith(_LONG))
 
-    def write(self, path: Path) -> None:
+    def write(self, path: Path, by_reading: bool = False) -> None:
         """Writes the ledger in the background, in the format of its suffix."""
         study, ledger = self.session.study, self.ledger
         self.session.jobs.start(
             f"Writing {path.name}",
             "write ledger",
-            lambda ticket: write_bytes(path, tables.written(study, [ledger], path.suffix)),
+            lambda ticket: write_bytes(path, tables.written(study, [ledger], path.suffix, None, by_reading)),
             lambda _: self.session.noticed.emit(f"Wrote the ledger to {path.name}.", "word"),
             lambda sentence: self.session.noticed.emit(sentence, "problem"),
         )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 
 import numpy as np
 
@@ -19,8 +20,9 @@ class FormulaOfReadings(Measure):
     """A formula in the readings of the measures before it, and in units: ``work/volume``, ``slope/(1 GPa)``.
 
     A name is that of a measure, its symbol or its quantity; one that no reading has may be a unit, which stands for one
-    of it. The value is worked out in base units; u follows to first order, with the correlation that two readings have
-    as far as they rest on the same points of the curve (JCGM 100:2008, 5.2.2).
+    of it; a number with a unit behind it is one thing, also under a fraction (``slope/1 GPa``). The value is worked out
+    in base units; u follows to first order, with the correlation that two readings have as far as they rest on the same
+    points of the curve or on the same fit (JCGM 100:2008, 5.2.2).
     """
 
     slug = "formula"
@@ -39,7 +41,7 @@ class FormulaOfReadings(Measure):
         if not self.formula.strip():
             there = ", ".join(seen.earlier.first_names)
             raise InputError(f"the formula is empty; it may name {there or 'readings above, quantities'} and units.")
-        formula = parse(self.formula, ())
+        formula = parse(_with_brackets(self.formula, seen), ())
         used: dict[str, Traced] = {}
         scales: dict[str, tuple[float, str]] = {}
         for name in formula.parameters:
@@ -70,6 +72,25 @@ class FormulaOfReadings(Measure):
 
     def digest(self) -> str:
         return self.formula
+
+
+_UNIT_AFTER_NUMBER = re.compile(
+    r"""(?<![\w.)])(?P<number>\d+(?:\.\d*)?(?:[eE][+-]?\d+)?)[ \u00a0]+
+    (?P<unit>[^\W\d]\w*)(?P<power>\s*\^\s*-?\d+)?(?!\s*[\w/(^])""",
+    re.X,
+)
+
+
+def _with_brackets(text: str, seen: Seen) -> str:
+    """``slope/1 GPa`` as ``slope/(1*GPa)``: a number with its unit is one thing, unless more of a unit follows."""
+
+    def bracketed(match: re.Match[str]) -> str:
+        unit = match["unit"]
+        if unit in seen.earlier.by_name or not units.is_known(unit):
+            return match[0]
+        return f"({match['number']}*{unit}{match['power'] or ''})"
+
+    return _UNIT_AFTER_NUMBER.sub(bracketed, text)
 
 
 def _trace(parts: list[tuple[Traced, float]]) -> tuple[Trace | None, str]:

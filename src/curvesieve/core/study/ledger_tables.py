@@ -248,12 +248,19 @@ def reading_entry(r: Any) -> dict[str, Any]:
 
 
 def written(
-    study: Study, ledgers: Sequence[Ledger], suffix: str, notes: Mapping[str, Sequence[str]] | None = None
+    study: Study,
+    ledgers: Sequence[Ledger],
+    suffix: str,
+    notes: Mapping[str, Sequence[str]] | None = None,
+    by_reading: bool = False,
 ) -> bytes:
-    """Ledgers as the content of a file of one of `SUFFIXES`. Raises InputError for another."""
+    """Ledgers as the content of a file of one of `SUFFIXES`; a CSV `by_reading` has a row each with its provenance.
+
+    Raises InputError for another suffix.
+    """
     match suffix.lower():
         case ".csv":
-            return as_csv(as_table(ledgers)).encode()
+            return as_csv(readings_table(study, ledgers) if by_reading else as_table(ledgers)).encode()
         case ".json":
             return as_json(study, ledgers, notes).encode()
         case ".tex":

@@ -42,6 +42,19 @@ def made_curve(study: Study, curve_id: str, passed: Passed, through: Callable[[s
     return Average(by=source.by).passing(found[0], _Rest(found[1:])).curve
 
 
+def lacking(study: Study, curve_id: str) -> list[str]:
+    """The labels of the curves that a curve of a ledger has no point for, as one of their two numbers is not there.
+
+    Of readings that are known by now.
+    """
+    source = study.entry(curve_id).source
+    family = next((f for f in study.document.families if f.id == getattr(source, "family", None)), None)
+    if not isinstance(source, FromLedger) or family is None:
+        return []
+    rows = [row for row in ledger_of(study, family).rows if row.curve.id != curve_id]
+    return [row.curve.label for row in rows if _number(row, source.x) is None or _number(row, source.y) is None]
+
+
 @dataclass(frozen=True)
 class _Rest:
     """The other curves of the family, for the average."""

@@ -7,7 +7,7 @@ from functools import partial
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.curve.rule_card import RuleCard
 from curvesieve.app.widgets.basics import Elided, button, label
@@ -15,6 +15,7 @@ from curvesieve.app.widgets.menu import MenuRow
 from curvesieve.core import units
 from curvesieve.core.measures.base import MeasureSlot, Outcome, plain_name
 from curvesieve.core.reading import Reading, concise
+from curvesieve.core.rules import Rule
 
 READING = "reading …"
 
@@ -110,10 +111,16 @@ class MeasureCard(RuleCard):
         if self.numbers is not None:
             self.numbers.show_readings(readings)
 
-    def _foot(self) -> QWidget:
+    def _foot(self, rule: Rule) -> QWidget:
         self.numbers = Numbers()
         self.numbers.unit_asked.connect(self.unit_asked)
-        return self.numbers
+        foot = QWidget()
+        rows = QVBoxLayout(foot)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(2)
+        rows.addWidget(self.numbers)
+        rows.addWidget(label(rule.reference, "muted", wrap=True))
+        return foot
 
     def menu_rows(self) -> list[MenuRow]:
         readings = self.outcome.readings if self.outcome is not None else ()

@@ -117,11 +117,11 @@ class RuleCard(Card):
             alone = isinstance(field.widget, Switch)
             grid.addWidget(field.widget, row, 1, Qt.AlignmentFlag.AlignLeft if alone else Qt.AlignmentFlag(0))
             self.fields[name], self.captions[name] = field, caption
-        foot = self._foot()
+        foot = self._foot(rule)
         if foot is not None:
             grid.addWidget(foot, len(self.fields), 0, 1, 2)
 
-    def _foot(self) -> QWidget | None:
+    def _foot(self, rule: Rule) -> QWidget | None:
         """What stands under the fields while the card is in hand."""
         return None
 

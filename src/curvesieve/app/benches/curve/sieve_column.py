@@ -22,7 +22,10 @@ from curvesieve.core.steps import Caught, Sieve, Step, Trail
 from curvesieve.core.steps.sieve import SIEVE_FILES, Sieved
 from curvesieve.core.study import CurveEntry, FromRecord, edits
 from curvesieve.core.study.passing import recorded, source_problem
+from curvesieve.core.study.sources import lacking
 from curvesieve.core.study.study import Named
+
+_TOLD = 3
 
 
 class RecordedCard(Card):
@@ -131,6 +134,13 @@ class SieveColumn(QWidget):
     def _show_recorded(self, entry: CurveEntry, made: Sieved) -> None:
         study, source = self.session.study, entry.source
         said, notes = study.origin(entry.id), [source_problem(study, entry.id)]
+        without = [] if notes[0] else lacking(study, entry.id)
+        if without:
+            more = f" and {len(without) - _TOLD} more" if len(without) > _TOLD else ""
+            verb = "has" if len(without) == 1 else "have"
+            notes.append(
+                f"{', '.join(without[:_TOLD])}{more} {verb} not both numbers in the ledger, and no point here."
+            )
         if isinstance(source, FromRecord):
             record = study.record_entry(source.record)
             said = f"{said} · {', '.join(record.channels[i].name for i in (source.take.x, source.take.y))}"

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QWidget
 from curvesieve.app.benches.curve.rule_card import RuleCard
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Elided, button, restyle
+from curvesieve.core.rules import Rule
 from curvesieve.core.steps import Trail
 from curvesieve.core.study.study import Named
 
@@ -80,7 +81,7 @@ class StepCard(RuleCard):
         if self.decision is not None:
             self.decision.setVisible(fresh)
 
-    def _foot(self) -> QWidget:
+    def _foot(self, rule: Rule) -> QWidget:
         self.decision = QWidget()
         keep, leave = button("Keep this step", "act"), button("Leave it", tip="Takes the step away again")
         keep.clicked.connect(self.kept)
