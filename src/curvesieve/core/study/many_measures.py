@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.fitting import FitResult
@@ -15,10 +14,7 @@ from curvesieve.core.measures.fit_seen import FitSeen
 from curvesieve.core.models import Model
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Reading
-from curvesieve.core.study.many import PIECE, packed, pool
-
-if TYPE_CHECKING:
-    from concurrent.futures import Future
+from curvesieve.core.study.processes import Elsewhere, by_pieces, packed
 
 _WORTH_MEASURING = 1_000_000
 """The effort of measures below which other processes cost more than they save."""
@@ -49,39 +45,22 @@ class MeasureJob:
 
 def measure_many(jobs: Sequence[MeasureJob], watch: Callable[[float], None] | None = None) -> list[tuple[Outcome, ...]]:
     """What many curves read, in order; `watch` is told the share done and may raise to stop."""
-    from concurrent.futures.process import BrokenProcessPool
 
-    if (os.cpu_count() or 1) > 1 and len(jobs) > 1 and sum(job.effort for job in jobs) >= _WORTH_MEASURING:
-        try:
-            return _measured_in_processes(jobs, watch)
-        except BrokenProcessPool:
-            pool.cache_clear()
+    def done(piece: Sequence[MeasureJob]) -> list[tuple[Outcome, ...]]:
+        return [job.done() for job in piece]
+
+    def given(piece: Sequence[MeasureJob]) -> list[dict[str, Any]]:
+        return [_packed_job(job) for job in piece]
+
+    worth = sum(job.effort for job in jobs) >= _WORTH_MEASURING
+    return by_pieces(jobs, done, Elsewhere(_measure_piece, given, _taken) if worth else None, watch)
+
+
+def _taken(piece: Sequence[MeasureJob], answers: list[_Said]) -> list[tuple[Outcome, ...]]:
     made = []
-    for i, job in enumerate(jobs):
-        made.append(job.done())
-        if watch is not None:
-            watch((i + 1) / len(jobs))
-    return made
-
-
-def _measured_in_processes(
-    jobs: Sequence[MeasureJob], watch: Callable[[float], None] | None
-) -> list[tuple[Outcome, ...]]:
-    made: list[tuple[Outcome, ...]] = []
-    pending: list[Future[list[_Said]]] = []
-    try:
-        pieces = [[_packed_job(job) for job in jobs[at : at + PIECE]] for at in range(0, len(jobs), PIECE)]
-        pending += [pool().submit(_measure_piece, piece) for piece in pieces]
-        for future in pending:
-            for said in future.result():
-                slots = [slot for slot in jobs[len(made)].slots if slot.on]
-                made.append(tuple(_unpacked(slot, *one) for slot, one in zip(slots, said, strict=True)))
-            if watch is not None:
-                watch(len(made) / len(jobs))
-    except BaseException:
-        for future in pending:
-            future.cancel()
-        raise
+    for job, said in zip(piece, answers, strict=True):
+        slots = [slot for slot in job.slots if slot.on]
+        made.append(tuple(_unpacked(slot, *one) for slot, one in zip(slots, said, strict=True)))
     return made
 
 
