@@ -173,3 +173,13 @@ def test_despike_is_much_work_before_its_first_use_and_on_many_points():
     Despike().apply(few)
     assert Despike().effort(few) <= 2000 < 20_000 < Despike().effort(many)
     assert Despike(narrowest=7.3).effort(few) > 20_000
+
+
+@pytest.mark.parametrize("count", [11, 12, 13, 14])
+def test_a_spike_in_a_curve_of_few_points_is_caught(count):
+    """Fewer points than lie within the reach of a spike on both sides."""
+    y = np.zeros(count)
+    y[-1], y[-2] = 21.0, 1.0
+    made = cs.Sieve.parse({"steps": [{"step": "despike"}]})(cs.Curve(np.arange(float(count)), y))
+    assert not made.trail[0].problem
+    assert made.y[-1] < 21

@@ -155,7 +155,8 @@ class Despike(Step):
                 raise InputError("every point stands out from its neighbours; raise the threshold.")
             y[caught] = np.interp(np.flatnonzero(caught), np.flatnonzero(~caught), y[~caught])
             settled[at] = True
-            settled &= np.convolve(fresh, np.ones(2 * REACH + 3), mode="same") == 0
+            near = np.convolve(fresh, np.ones(2 * REACH + 3))[REACH + 1 :][: y.size]  # also of fewer points than that
+            settled &= near == 0
         return count
 
     def digest(self) -> str:
