@@ -10,8 +10,9 @@ import pytest
 import curvesieve as cs
 from curvesieve.core.fitting.fits import fit_model
 from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, registered_measures, taken
-from curvesieve.core.measures.base import Measure, outcome
+from curvesieve.core.measures.base import Measure
 from curvesieve.core.measures.fit_seen import FitSeen
+from curvesieve.core.measures.taking import outcome
 from curvesieve.core.models import Model
 
 MEASURES = registered_measures()

@@ -11,7 +11,7 @@ import pytest
 import curvesieve as cs
 from curvesieve.core.curve import Flag
 from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, taken
-from curvesieve.core.measures.base import outcome
+from curvesieve.core.measures.taking import outcome
 from tests.core.measuring import MEASURES, RUNS, X, Y, alike, fit_of, made, noisy, read, seen
 
 FURTHER = {

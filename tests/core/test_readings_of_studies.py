@@ -509,3 +509,31 @@ def test_every_measure_starts_with_fields_that_can_be_read_or_says_what_it_lacks
         else:
             assert one.problem.startswith(wanted), (slug, one.problem)
     assert replace(curve, y=curve.y).digest == curve.digest
+
+
+def test_differences_of_temperatures_are_in_kelvin_and_places_on_the_scale_are_not():
+    x = np.linspace(0, 10, 200)
+    warm = cs.Curve(x, np.where(x < 5, 20.0, 50.0) + 0.01 * np.sin(9 * x), x_unit="min", y_unit="°C")
+    slots = [MeasureSlot(id=slug, rule=parse_measure({"measure": slug, **fields})) for slug, fields in (
+        ("mean-and-scatter", {"high": 4.0}), ("step-height", {"at": 5.0, "reach": 2.0}), ("ends", {}),
+    )]  # fmt: skip
+    read = {r.name: r for one in taken(slots, Seen.of(warm)) for r in one.readings}
+    assert {name: r.unit for name, r in read.items()} == {
+        "mean": "°C", "deviation": "K", "median": "°C", "extent": "K", "step": "K", "first x": "min",
+        "first y": "°C", "last x": "min", "last y": "°C",
+    }  # fmt: skip
+    assert read["step"].value == pytest.approx(30, abs=0.05)
+    shown = [slot.model_copy(update={"units": {"mean": "K", "last-y": "°F"}}) for slot in slots]
+    read = {r.name: r for one in taken(shown, Seen.of(warm)) for r in one.readings}
+    assert read["mean"].value == pytest.approx(293.15, abs=0.01)
+    assert read["last y"].value == pytest.approx(122, abs=0.05)
+    assert read["mean"].u is not None
+    wrong = slots[1].model_copy(update={"units": {"step": "°C"}})
+    (one,) = taken([wrong], Seen.of(warm))
+    assert one.problem == "Step in K may be a difference, and stays in K; it is asked for in °C."
+    law = MeasureSlot(id="law", rule=parse_measure({"measure": "law-over-band", "high": 4.0}), units={"offset": "K"})
+    (one,) = taken([law], Seen.of(warm))
+    assert "may be a difference, and stays in °C" in one.problem
+    fahrenheit = cs.Curve(x, np.where(x < 5, 20.0, 56.0), x_unit="min", y_unit="°F")
+    (step,) = cs.measure("step-height", fahrenheit, at=5.0, reach=2.0)
+    assert (step.value, step.unit) == (pytest.approx(20), "K")

@@ -14,8 +14,10 @@ from curvesieve.core import units
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting import FitResult
-from curvesieve.core.measures.base import MeasureSlot, Outcome, Seen, parse_measure, taken
+from curvesieve.core.measures.base import MeasureSlot, Seen, parse_measure
 from curvesieve.core.measures.fit_seen import FitSeen
+from curvesieve.core.measures.outcome import Outcome
+from curvesieve.core.measures.taking import taken
 from curvesieve.core.models import Model
 from curvesieve.core.named_files import NamedFiles
 from curvesieve.core.quantity import Quantity

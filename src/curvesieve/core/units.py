@@ -80,6 +80,7 @@ def labelled(name: str, unit: str) -> str:
     return f"{name} ({said})" if said else name
 
 
+@lru_cache(maxsize=4096)
 def power_product(x_unit: str, x_power: Fraction | int, y_unit: str, y_power: Fraction | int) -> str:
     """The unit of x**x_power · y**y_power; a power that is no whole number stands in brackets."""
     powers: dict[str, Fraction | int] = {}

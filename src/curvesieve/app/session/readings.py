@@ -9,7 +9,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from curvesieve.app.session.desk import Desk
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.core.errors import counted
-from curvesieve.core.measures.base import Measure, MeasureSlot, Outcome
+from curvesieve.core.measures.base import Measure, MeasureSlot
+from curvesieve.core.measures.outcome import Outcome
 from curvesieve.core.study import Study, edits
 from curvesieve.core.study.measuring import (
     measure_curves,

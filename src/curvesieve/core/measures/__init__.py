@@ -8,7 +8,8 @@ from typing import Any
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
-from curvesieve.core.measures.base import Measure, MeasureSlot, Seen, Taken, parse_measure, registered_measures, taken
+from curvesieve.core.measures.base import Measure, MeasureSlot, Seen, Taken, parse_measure, registered_measures
+from curvesieve.core.measures.taking import taken
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Reading
 

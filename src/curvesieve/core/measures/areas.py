@@ -196,7 +196,7 @@ class Moments(_OverBase):
     reference = "moments by the trapezium rule; JCGM 100:2008, 5.1.2"
     yields = (
         Yield("centroid", "centroid", 1, 0),
-        Yield("deviation", "sd", 1, 0),
+        Yield("deviation", "sd", 1, 0, gap=True),
         Yield("skewness", "skewness", aside=True),
     )
 
@@ -247,7 +247,11 @@ class WidthAtShare(_OverBase):
     summary = "Full width at half (or another share of the) maximum, without a model"
     words = "fwhm half maximum breadth broadening linewidth"
     reference = "JCGM 100:2008, 5.1.2"
-    yields = (Yield("width", "width", 1, 0), Yield("left", "x1", 1, 0, True), Yield("right", "x2", 1, 0, True))
+    yields = (
+        Yield("width", "width", 1, 0, gap=True),
+        Yield("left", "x1", 1, 0, True),
+        Yield("right", "x2", 1, 0, True),
+    )
 
     share: float = RuleField(0.5, label="share", gt=0, lt=1, help="Share of the height; 0.5 is the half.")
     by: Literal["parabola", "the point itself"] = RuleField(

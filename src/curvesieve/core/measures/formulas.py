@@ -12,7 +12,8 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.formula import compile_formula, parse
 from curvesieve.core.formula.dimension import result_unit
 from curvesieve.core.formula.zeros import check_zero
-from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Trace, Traced, Yield
+from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
+from curvesieve.core.measures.trace import Trace, Traced
 from curvesieve.core.rules import RuleField
 
 

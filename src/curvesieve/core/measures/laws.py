@@ -10,8 +10,9 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import FormulaError, InputError, counted
 from curvesieve.core.fitting import FitResult
 from curvesieve.core.formula import parse, understood_variable
-from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Trace, Yield, said_band
+from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield, said_band
 from curvesieve.core.measures.fit_seen import factor_of
+from curvesieve.core.measures.trace import Trace
 from curvesieve.core.models import TERMS, Term, is_known, term_of
 from curvesieve.core.models.own import own_formula
 from curvesieve.core.rules import Band, Banded, RuleField

@@ -131,7 +131,11 @@ class Approach(InBand):
     summary = "Time to half (or another share) of the way to a final level"
     words = "half time t50 t90 rise time response settling relaxation decay lifetime"
     reference = "JCGM 100:2008, 5.1.2"
-    yields = (Yield("time", "t", 1, 0), Yield("first-level", "y1", 0, 1, True), Yield("last-level", "y2", 0, 1, True))
+    yields = (
+        Yield("time", "t", 1, 0, gap=True),
+        Yield("first-level", "y1", 0, 1, True),
+        Yield("last-level", "y2", 0, 1, True),
+    )
 
     low: float | None = RuleField(None, label="from", unit="x", help="Where the approach begins; empty: at the start.")
     high: float | None = RuleField(None, label="to", unit="x", help="Where it is over; empty: at the end.")

@@ -12,8 +12,9 @@ from curvesieve.core.errors import InputError, nearest
 from curvesieve.core.fitting.following import quantity_slopes
 from curvesieve.core.fitting.prediction import Found as Place
 from curvesieve.core.formula import parse
-from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Trace, Yield, said_band
+from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield, said_band
 from curvesieve.core.measures.fit_seen import FitSeen
+from curvesieve.core.measures.trace import Trace
 from curvesieve.core.models.areas import written_out
 from curvesieve.core.models.units import unit_in
 from curvesieve.core.rules import Band, Banded, Mark, RuleField

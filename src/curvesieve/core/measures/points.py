@@ -168,7 +168,7 @@ class StepHeight(Measure):
     words = "jump edge difference offset plateau"
     reference = "difference of two means or of two straight lines; JCGM 100:2008, 5.1.2"
     handles = (Mark(),)
-    yields = (Yield("step", "Δy", 0, 1),)
+    yields = (Yield("step", "Δy", 0, 1, gap=True),)
 
     at: float | None = RuleField(None, label="x", unit="x", help="Where the step is; drag the mark.")
     reach: float | None = RuleField(

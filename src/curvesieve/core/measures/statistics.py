@@ -30,8 +30,8 @@ class MeanAndScatter(InBand):
     summary = "Mean, standard deviation, median and extent of a band"
     words = "average mean sd standard error median range plateau"
     reference = "JCGM 100:2008, 4.2"
-    yields = (Yield("mean", "mean", 0, 1), Yield("deviation", "s", 0, 1), Yield("median", "median", 0, 1),
-              Yield("extent", "range", 0, 1))  # fmt: skip
+    yields = (Yield("mean", "mean", 0, 1), Yield("deviation", "s", 0, 1, gap=True), Yield("median", "median", 0, 1),
+              Yield("extent", "range", 0, 1, gap=True))  # fmt: skip
 
     def take(self, seen: Seen) -> Taken:
         points = self.stretch(seen)
@@ -66,7 +66,7 @@ class SignalToNoise(Banded, Measure):
     words = "snr s/n detection noise"
     reference = "common practice"
     handles = (Band(opens=(0.3, 0.7)), Band(low="noise_low", high="noise_high", opens=(0.9, 1.0)))
-    yields = (Yield("ratio", "S/N"), Yield("noise", "σ", 0, 1, True))
+    yields = (Yield("ratio", "S/N"), Yield("noise", "σ", 0, 1, True, gap=True))
 
     low: float | None = RuleField(None, label="from", unit="x", help="Where the signal's band begins.")
     high: float | None = RuleField(None, label="to", unit="x", help="Where it ends.")
@@ -102,7 +102,7 @@ class PeriodAndAmplitude(InBand):
     summary = "Period and amplitude of an oscillation"
     words = "frequency oscillation sine wave fourier fringes spacing"
     reference = "least squares, JCGM 100:2008, H.3; Lomb 1976"
-    yields = (Yield("period", "T", 1, 0), Yield("amplitude", "A", 0, 1))
+    yields = (Yield("period", "T", 1, 0, gap=True), Yield("amplitude", "A", 0, 1, gap=True))
 
     def take(self, seen: Seen) -> Taken:
         points = self.stretch(seen, 8)

@@ -9,15 +9,19 @@ from typing import Any
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.fitting import FitResult
-from curvesieve.core.measures.base import MeasureSlot, Outcome, Seen, taken
+from curvesieve.core.measures.base import MeasureSlot, Seen
 from curvesieve.core.measures.fit_seen import FitSeen
+from curvesieve.core.measures.outcome import Outcome
+from curvesieve.core.measures.taking import taken
 from curvesieve.core.models import Model
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Reading
+from curvesieve.core.study.keys import ByParts
 from curvesieve.core.study.processes import Elsewhere, by_pieces, packed
 
 _WORTH_MEASURING = 1_000_000
 """The effort of measures below which other processes cost more than they save."""
+_texts: ByParts[tuple[str, ...]] = ByParts(100)
 _Said = list[tuple[tuple[Reading, ...], str, str]]
 """Readings, sentence and problem of each measure."""
 
@@ -70,7 +74,7 @@ def _unpacked(slot: MeasureSlot, readings: tuple[Reading, ...], sentence: str, p
 
 def _packed_job(job: MeasureJob) -> dict[str, Any]:
     return {
-        "slots": tuple(slot.model_dump_json() for slot in job.slots),
+        "slots": _texts.get((job.slots,), lambda: tuple(slot.model_dump_json() for slot in job.slots)),
         "curve": packed(job.curve),
         "recorded": job.recorded,
         "quantities": tuple(one.model_dump_json() for one in job.quantities),

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from curvesieve.core.measures.base import Measure, MeasureSlot, Outcome, Seen, outcome
+from curvesieve.core.measures.base import Measure, MeasureSlot, Seen
+from curvesieve.core.measures.outcome import Outcome
+from curvesieve.core.measures.taking import outcome
 from curvesieve.core.study.many_measures import MeasureJob, measure_many
 from curvesieve.core.study.outcomes import (
     Outcomes,

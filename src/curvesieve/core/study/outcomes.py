@@ -8,8 +8,10 @@ from threading import Lock
 from typing import Generic, TypeVar
 
 from curvesieve.core.errors import InputError
-from curvesieve.core.measures.base import MeasureSlot, Outcome, Seen, taken
+from curvesieve.core.measures.base import MeasureSlot, Seen
 from curvesieve.core.measures.fit_seen import FitSeen
+from curvesieve.core.measures.outcome import Outcome
+from curvesieve.core.measures.taking import taken
 from curvesieve.core.recipe import must_work
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study.study import Study

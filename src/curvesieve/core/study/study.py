@@ -7,11 +7,11 @@ import re
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.intake.computed import quantities_in
-from curvesieve.core.intake.take import Take, taken_curve
+from curvesieve.core.intake.take import Take
 from curvesieve.core.measures.base import MeasureSlot
 from curvesieve.core.models import Model
 from curvesieve.core.quantity import Quantity
@@ -19,6 +19,7 @@ from curvesieve.core.reading import Reading
 from curvesieve.core.recipe import Part, Recipe
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.steps import Sieve, Step, StepSlot
+from curvesieve.core.study.channels import ChannelArrays, curve_of
 from curvesieve.core.study.document import (
     ChannelEntry,
     CurveEntry,
@@ -141,7 +142,7 @@ class Study:
         source = self.entry(curve_id).source
         assert isinstance(source, FromRecord), "asked of a curve that comes from elsewhere"
         channels = self.record_entry(source.record).channels
-        return _curve_of(_ChannelArrays(channels, tuple(self.arrays[c.array] for c in channels)), source.take)
+        return curve_of(ChannelArrays(channels, tuple(self.arrays[c.array] for c in channels)), source.take)
 
     def shares(self, curve_id: str, part: Part) -> bool:
         """Whether a part of the curve's recipe is that of its family."""
@@ -359,23 +360,3 @@ class Study:
 
 def _hash(parts: list[str]) -> str:
     return hashlib.sha256("\n".join(parts).encode()).hexdigest()
-
-
-@dataclass(frozen=True, eq=False)
-class _ChannelArrays:
-    """Channels with their values; equal when the keys are, so that curves are made once."""
-
-    channels: tuple[ChannelEntry, ...]
-    arrays: tuple[Floats, ...]
-
-    def __hash__(self) -> int:
-        return hash(self.channels)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _ChannelArrays) and self.channels == other.channels
-
-
-@lru_cache(maxsize=64)
-def _curve_of(chosen: _ChannelArrays, take: Take) -> Curve:
-    channels = tuple(Channel(c.name, c.unit, a) for c, a in zip(chosen.channels, chosen.arrays, strict=True))
-    return taken_curve(channels, take)

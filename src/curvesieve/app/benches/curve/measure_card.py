@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
+from typing import Any
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
@@ -13,9 +14,11 @@ from curvesieve.app.benches.curve.rule_card import RuleCard
 from curvesieve.app.widgets.basics import Elided, button, label
 from curvesieve.app.widgets.menu import MenuRow
 from curvesieve.core import units
-from curvesieve.core.measures.base import MeasureSlot, Outcome, plain_name
+from curvesieve.core.measures.base import MeasureSlot
+from curvesieve.core.measures.outcome import Outcome
+from curvesieve.core.measures.taking import plain_name
 from curvesieve.core.reading import Reading, concise
-from curvesieve.core.rules import Rule
+from curvesieve.core.rules import Rule, Slot
 
 READING = "reading …"
 
@@ -93,7 +96,7 @@ class MeasureCard(RuleCard):
         self.show_slot(slot, units_of_axes, problem, in_hand)
         self.show_numbers(slot, outcome)
 
-    def show_numbers(self, slot: MeasureSlot, outcome: Outcome | None) -> None:
+    def show_numbers(self, slot: Slot[Any], outcome: Outcome | None) -> None:
         """The numbers alone, as while a band is dragged."""
         self.outcome = outcome
         readings = outcome.readings if outcome is not None else ()

@@ -20,7 +20,8 @@ from curvesieve.app.widgets.menu import menu_of
 from curvesieve.app.widgets.unit_menu import unit_rows
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import counted
-from curvesieve.core.measures.base import Measure, MeasureSlot, Outcome
+from curvesieve.core.measures.base import Measure, MeasureSlot
+from curvesieve.core.measures.outcome import Outcome
 from curvesieve.core.study import edits
 from curvesieve.core.study.outcomes import Outcomes
 

@@ -11,7 +11,7 @@ from curvesieve.app.plotting.shapes import Drawing
 from curvesieve.app.plotting.trace import Trace
 from curvesieve.app.theme.tokens import colour, palette
 from curvesieve.core.curve import Curve
-from curvesieve.core.measures.base import Outcome
+from curvesieve.core.measures.outcome import Outcome
 from curvesieve.core.models import Model
 from curvesieve.core.models.drawing import ModelLines, width_of
 from curvesieve.core.shapes import Shape, Words

@@ -1,0 +1,104 @@
+"""Readings taken: what a measure found, with name, u and unit; a list of measures, one after the other."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from curvesieve.core import units
+from curvesieve.core.errors import InputError
+from curvesieve.core.measures.base import MeasureSlot, Seen, Taken
+from curvesieve.core.measures.outcome import Outcome
+from curvesieve.core.measures.trace import Trace, Traced
+from curvesieve.core.reading import Basis, Reading, ReadingKey
+
+
+def outcome(slot: MeasureSlot, seen: Seen, recorded: int = 0) -> Outcome:
+    """What one measure gives; a measure that cannot work says why in `problem`: no InputError is raised.
+
+    `recorded` is how many points the curve had before its sieve.
+    """
+    try:
+        if not len(seen.whole):
+            raise InputError("no point is left to read from; look at the steps of the sieve.")
+        with np.errstate(all="ignore"):
+            made = slot.rule.take(seen)
+            traced = tuple(_traced(slot, made, seen, recorded))
+    except InputError as error:
+        problem = str(error)
+        return Outcome(slot, problem=problem[0].upper() + problem[1:])
+    from_points = any(found.slopes is not None for found in made.found)
+    said = made.said_u or (seen.spread.said if from_points else "")
+    return Outcome(slot, traced, made.shapes, f"{made.sentence}; {said}" if said else made.sentence)
+
+
+def _traced(slot: MeasureSlot, made: Taken, seen: Seen, recorded: int) -> Iterator[Traced]:
+    rule, points, curve = slot.rule, made.used, seen.curve
+    rule_yields = rule.yields_now()
+    declared = {one.quantity: one for one in rule_yields}
+    span = (float(points.x[0]), float(points.x[-1])) if len(points) else None
+    basis = Basis(len(points), recorded or len(curve), span)
+    sigma = seen.spread.at(points)
+    for number, found in enumerate(made.found):
+        said = declared[found.quantity]
+        u, trace = found.u, found.trace
+        if found.slopes is not None and (u is not None or not made.said_u):
+            if sigma is not None or u is not None:
+                trace = Trace(points.rows, found.slopes * (1.0 if sigma is None else sigma))
+        elif u is not None and trace is None:
+            trace = Trace(np.array([-1 - seen.count - number]), np.array([u]))
+        if trace is not None:
+            u = trace.u if u is None else u
+            trace = trace.scaled_to(u)
+        if not math.isfinite(found.value) or (u is not None and not math.isfinite(u)):
+            raise InputError(f"{found.quantity} lies beyond all numbers; choose another band or unit.")
+        name = plain_name(said.quantity)
+        if slot.name:  # the first of its yields is what the user means by it
+            name = slot.name if rule.leads and said is rule_yields[0] else f"{slot.name} {name}"
+        value, unit = found.value, found.unit
+        if unit is None:
+            unit = units.power_product(curve.x_unit, said.x, curve.y_unit, said.y)
+            if said.gap and units.has_own_zero(unit):
+                factor, unit = units.of_difference(unit)
+                value, u = value * factor, None if u is None else u * factor
+                trace = trace and Trace(trace.causes, trace.adds * factor)
+        key = ReadingKey(slot.id, found.quantity, found.part)
+        reading = Reading(key, name, said.symbol, value, u, unit, rule.method(), rule.reference, basis, said.aside)
+        place = found.unit is None and not said.gap
+        yield _in_unit(reading, trace, slot.units.get(found.quantity, ""), place)
+
+
+def plain_name(quantity: str) -> str:
+    """A quantity as people write it: ``x at maximum``, ``R²``."""
+    return "R²" if quantity == "r2" else quantity.replace("-", " ")
+
+
+def _in_unit(reading: Reading, trace: Trace | None, unit: str, place: bool) -> Traced:
+    """A reading in the unit that it is shown in. Raises InputError where its own is of another kind.
+
+    A unit with a zero of its own, as °C, is for places on its scale only: whether another number is one is not known.
+    """
+    if not unit or unit == reading.unit:
+        return reading, trace
+    if not place and (units.has_own_zero(unit) or units.has_own_zero(reading.unit)):
+        own = units.shown(reading.unit)
+        raise InputError(f"{reading.name} in {own} may be a difference, and stays in {own}; it is asked for in {unit}.")
+    try:
+        value = units.convert(np.array(reading.value), reading.unit, unit)
+    except InputError as error:
+        raise InputError(f"{reading.name} is asked for in {unit}: {error}") from error
+    factor = units.in_base(reading.unit).factor / units.in_base(unit).factor
+    u = None if reading.u is None else abs(factor) * reading.u
+    return replace(reading, value=float(value), u=u, unit=unit), trace and Trace(trace.causes, trace.adds * factor)
+
+
+def taken(slots: Sequence[MeasureSlot], seen: Seen, recorded: int = 0) -> list[Outcome]:
+    """What the measures of a list give, in order; each sees the readings of those before it, by their names."""
+    made: list[Outcome] = []
+    for slot in slots:
+        if slot.on:
+            made.append(outcome(slot, seen.after(made), recorded))
+    return made

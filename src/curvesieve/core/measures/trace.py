@@ -1,0 +1,48 @@
+"""Where the u of a reading comes from."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from curvesieve.core.curve import Floats
+from curvesieve.core.reading import Reading
+
+
+@dataclass(frozen=True, eq=False)
+class Trace:
+    """Where the u of a reading comes from: what each independent cause adds to it, of shape (causes,).
+
+    Causes are the rows of the curve, whose y are taken as independent, and negative numbers for what is a reading's
+    own. Readings that share causes are correlated, also when a formula has gone between.
+    """
+
+    causes: NDArray[np.intp]
+    adds: Floats
+
+    @cached_property
+    def u(self) -> float:
+        """√Σ adds², JCGM 100:2008, 5.1.2 and 5.2.2."""
+        return math.sqrt(float(self.adds @ self.adds))
+
+    @classmethod
+    def sum(cls, parts: Sequence[tuple[Trace, float]]) -> Trace:
+        """That of a sum of readings, each times a number."""
+        every = np.concatenate([one.causes for one, _ in parts])
+        causes, place = np.unique(every, return_inverse=True)
+        adds = np.zeros(causes.size)
+        np.add.at(adds, place, np.concatenate([factor * one.adds for one, factor in parts]))
+        return cls(causes, adds)
+
+    def scaled_to(self, u: float) -> Trace:
+        """The same causes, in the same proportions, for a u that was found in another way."""
+        return Trace(self.causes, self.adds * (u / self.u)) if self.u > 0 and u != self.u else self
+
+
+Traced = tuple[Reading, Trace | None]
+"""A reading and where its u is from; None where it has none."""
