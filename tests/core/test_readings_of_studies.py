@@ -34,7 +34,7 @@ from curvesieve.core.study.ledger import in_unit, ledger_of
 from curvesieve.core.study.ledger_tables import SUFFIXES, groups_table, latex_text, readings_table, to_text, written
 from curvesieve.core.study.measuring import measure_curves, measured_curve
 from curvesieve.core.study.outcomes import known
-from curvesieve.core.study.passing import recorded
+from curvesieve.core.study.passing import recorded, recorded_at_hand, sieved_if_quick
 
 X = np.linspace(0.2, 8, 160)
 
@@ -296,6 +296,11 @@ def test_the_ledger_has_groups_looks_and_peaks():
     # a column as a curve follows, in the unit that it was taken in
     column = LedgerColumn(key=area, unit="kPa*min")
     trend = edits.column_as_curve(family.id, LedgerColumn(), column, "work against temperature", "trend")(study)
+    again = edits.change_measure(ids(trend)[0], "area", parse_measure({"measure": "area", "high": 7.77}))(trend)
+    assert recorded_at_hand(again, "trend") is None, "its readings are not worked out while the window waits"
+    assert sieved_if_quick(again, "trend") is None
+    measure_curves(again, ids(again)[:5])
+    assert len(recorded_at_hand(again, "trend")) == 5
     curve = recorded(trend, "trend")
     np.testing.assert_allclose(curve.y, np.array(areas) * 1000 / 60, rtol=1e-12)
     assert curve.u is not None

@@ -68,15 +68,15 @@ class Readings(QObject):
         entry = self.session.entry
         return None if entry is None else preview_measure(self.session.study, entry.id, slot, rule)
 
-    def look_up(self, curve_ids: Sequence[str]) -> None:
-        """Has the readings of these curves worked out where they are not known."""
+    def look_up(self, curve_ids: Sequence[str], whose: str = "ledger") -> None:
+        """Has the readings of these curves worked out where they are not known; one list at a time for each asker."""
         study = self.session.study
         missing = unread(study, curve_ids)
         if len(missing) <= _AT_ONCE:
             missing = [id_ for id_ in missing if measured_if_quick(study, id_) is None]
         if missing:
             self._start(
-                "readings",
+                f"readings for the {whose}",
                 f"Reading {counted(len(missing), 'curve')}",
                 tuple(missing),
                 lambda ticket: measure_curves(study, missing, ticket.report),

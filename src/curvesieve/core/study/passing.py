@@ -21,7 +21,8 @@ from curvesieve.core.study.study import Study
 
 _MAX_KEPT_POINTS = 30_000_000
 _MAX_DERIVED = 500
-_NOTHING = Curve(np.empty(0), np.empty(0))
+NOTHING = Curve(np.empty(0), np.empty(0))
+"""What stands for a curve that cannot be made, or is not made yet."""
 _QUICK_POINTS = 20_000
 """Points of a simple filter (see `Step.effort`) that pass in well under 50 ms; donors' points count, too."""
 
@@ -89,7 +90,12 @@ def recorded(study: Study, curve_id: str) -> Curve:
     if isinstance(study.entry(curve_id).source, FromRecord):
         return study.from_record(curve_id)
     found = _derived_of(study, curve_id)
-    return _NOTHING if isinstance(found, str) else found
+    return NOTHING if isinstance(found, str) else found
+
+
+def recorded_at_hand(study: Study, curve_id: str) -> Curve | None:
+    """What `recorded` gives, where nobody would wait for it; None for one of a ledger that needs readings first."""
+    return recorded(study, curve_id) if _is_at_hand(study, curve_id) else None
 
 
 def source_problem(study: Study, curve_id: str) -> str:

@@ -21,7 +21,7 @@ from curvesieve.core.errors import counted
 from curvesieve.core.steps import Caught, Sieve, Step, Trail
 from curvesieve.core.steps.sieve import SIEVE_FILES, Sieved
 from curvesieve.core.study import CurveEntry, FromRecord, edits
-from curvesieve.core.study.passing import recorded, source_problem
+from curvesieve.core.study.passing import NOTHING, recorded, recorded_at_hand, source_problem
 from curvesieve.core.study.sources import lacking
 from curvesieve.core.study.study import Named
 
@@ -105,7 +105,7 @@ class SieveColumn(QWidget):
             return
         made = self.session.sieved()
         if made is None:
-            curve = recorded(self.session.study, entry.id)
+            curve = recorded_at_hand(self.session.study, entry.id) or NOTHING
             slots = self.session.study.slots(entry.id)
             made = Sieved(curve, tuple(Trail(slot, curve, curve, Caught(), "passing …") for slot in slots))
         self._show_recorded(entry, made)
@@ -133,7 +133,8 @@ class SieveColumn(QWidget):
 
     def _show_recorded(self, entry: CurveEntry, made: Sieved) -> None:
         study, source = self.session.study, entry.source
-        said, notes = study.origin(entry.id), [source_problem(study, entry.id)]
+        at_hand = recorded_at_hand(study, entry.id) is not None
+        said, notes = study.origin(entry.id), [source_problem(study, entry.id) if at_hand else "reading …"]
         without = [] if notes[0] else lacking(study, entry.id)
         if without:
             more = f" and {len(without) - _TOLD} more" if len(without) > _TOLD else ""

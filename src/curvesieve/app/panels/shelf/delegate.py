@@ -15,7 +15,7 @@ from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core.curve import Curve
 from curvesieve.core.envelope import outline
-from curvesieve.core.study.passing import recorded
+from curvesieve.core.study.passing import recorded_at_hand
 
 _ROW_PX = 32
 _STRETCHES = 52
@@ -102,7 +102,12 @@ class ShelfDelegate(QStyledItemDelegate):
             painter.setFont(font(13, bold=True))
             painter.drawText(mark.translated(-14, 0), Qt.AlignmentFlag.AlignCenter, "!")
         frame = QRectF(rect.right() - 58, rect.top() + 7, 52, rect.height() - 14)
-        shape = _drawing(recorded(self.session.study, row.curve.id))
+        study = self.session.study
+        curve = recorded_at_hand(study, row.curve.id)
+        if curve is None:
+            self.session.readings.look_up(study.members(row.curve.id), "shelf")
+            return
+        shape = _drawing(curve)
         painter.save()
         painter.translate(frame.topLeft())
         painter.scale(frame.width(), frame.height())

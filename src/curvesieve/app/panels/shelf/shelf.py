@@ -126,9 +126,16 @@ class Shelf(QWidget):
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(lambda old, new: self.refresh())
         session.marks_changed.connect(self.refresh)
+        session.readings.read.connect(self._repaint)
         selection = self.list.selectionModel()
         assert selection is not None
         selection.currentChanged.connect(lambda index, old: self._look(index))
+
+    def _repaint(self) -> None:
+        """Curves of a ledger can be drawn when more is known of it."""
+        viewport = self.list.viewport()
+        if viewport is not None:
+            viewport.update()
 
     def refresh(self) -> None:
         bar = self.list.verticalScrollBar()

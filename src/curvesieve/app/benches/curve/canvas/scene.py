@@ -14,7 +14,7 @@ from curvesieve.core.steps import Trail
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import CurveEntry, FitEntry, Study
 from curvesieve.core.study.outcomes import Outcomes
-from curvesieve.core.study.passing import recorded
+from curvesieve.core.study.passing import NOTHING, recorded_at_hand
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,7 +42,7 @@ def scene_of(study: Study, view: View, made: Sieved | None, measured: Outcomes =
     if view.curve is None or not study.has(view.curve):
         return None
     entry, fit = study.entry(view.curve), study.fit(view.curve)
-    made = made or Sieved(recorded(study, view.curve), ())
+    made = made or Sieved(recorded_at_hand(study, view.curve) or NOTHING, ())
     if view.stage == RECORDED:
         return Scene(entry, fit, made, None, made.recorded, None, (), (), None, np.empty(0), np.empty(0))
     shown = made.trail
