@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from curvesieve.app.panels.ledger_columns import LedgerPanel
 from curvesieve.app.session.desk import MODEL, View
+from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import Elided, button
 from curvesieve.app.widgets.line import tab_leaves
@@ -26,6 +27,7 @@ from curvesieve.core.errors import counted
 from curvesieve.core.files import write_bytes
 from curvesieve.core.study import ledger as core
 from curvesieve.core.study import ledger_tables as tables
+from curvesieve.core.study.measuring import measure_curves
 
 _NARROW_PX, _WIDE_PX = 76, 280
 _LAID_OUT_MS = 50
@@ -237,11 +239,20 @@ class LedgerDrawer(LedgerPanel):
 
     def write(self, path: Path, by_reading: bool = False) -> None:
         """Writes the ledger in the background, in the format of its suffix."""
-        study, ledger = self.session.study, self.ledger
+        study, family, by = self.session.study, self.family, self.by
+
+        def work(ticket: Ticket) -> None:
+            """Reads what is not read yet: a file has no number that is still to come."""
+            ids = [curve.id for curve in study.document.curves] if family is None else list(family.curves)
+            read = measure_curves(study, ids, ticket.report)
+            notes = {id_: [one.problem for one in found if one.problem] for id_, found in read.items()}
+            ledger = core.ledger_of(study, family, read, by)
+            write_bytes(path, tables.written(study, [ledger], path.suffix, notes, by_reading))
+
         self.session.jobs.start(
             f"Writing {path.name}",
             "write ledger",
-            lambda ticket: write_bytes(path, tables.written(study, [ledger], path.suffix, None, by_reading)),
+            work,
             lambda _: self.session.noticed.emit(f"Wrote the ledger to {path.name}.", "word"),
             lambda sentence: self.session.noticed.emit(sentence, "problem"),
         )

@@ -163,7 +163,7 @@ def ledger_of(
             if column.has_u and not old.has_u:
                 columns[column.key, column.unit] = replace(old, has_u=True)
     if by == "peak":
-        rows, found = _by_peak(rows, columns.values())
+        rows, found = _by_peak(rows)
     else:
         found = sorted(columns.values(), key=lambda column: _place(column.key))
     shown, hidden = _looked(found, family.columns if family else ())
@@ -235,8 +235,8 @@ def check_unit(column: Column, unit: str) -> None:
             raise InputError(f"{column.title} stays in {units.shown(column.unit) or 'no unit'}: {error}") from error
 
 
-def _by_peak(rows: Sequence[Row], columns: Sequence[Column] | object) -> tuple[list[Row], list[Column]]:
-    """A row for each peak or loop, with the readings that have a number; the others stand with no peak."""
+def _by_peak(rows: Sequence[Row]) -> tuple[list[Row], list[Column]]:
+    """A row for each peak or loop, with the readings that have its number; those of the whole curve are left out."""
     made: list[Row] = []
     found: dict[tuple[ReadingKey, str], Column] = {}
     for row in rows:
