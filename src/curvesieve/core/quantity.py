@@ -129,6 +129,7 @@ def _unit(rest: str) -> str:
     unit = rest.strip()
     if not unit:
         return ""
-    if rest[0] in "()^" or units.factors(unit) is None or (not units.is_known(unit) and re.search(r"\s", unit)):
+    # Asked last whether it is known: that loads the unit library, which most preambles do not need.
+    if rest[0] in "()^" or units.factors(unit) is None or (re.search(r"\s", unit) and not units.is_known(unit)):
         raise ValueError(f"“{unit}” is no unit")
     return unit
