@@ -7,6 +7,7 @@ import io
 import json
 import math
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import openpyxl
@@ -15,6 +16,7 @@ from scipy import stats
 
 import curvesieve as cs
 from curvesieve.cli import main
+from curvesieve.core.formats.opening import load
 from curvesieve.core.intake.take import Take
 from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, registered_measures, taken
 from curvesieve.core.measures.fit_seen import FitSeen, factor_of
@@ -30,6 +32,8 @@ from curvesieve.core.study.afresh import computed_afresh
 from curvesieve.core.study.answers import answer, kept
 from curvesieve.core.study.document import LedgerColumn
 from curvesieve.core.study.fits import fit_curve
+from curvesieve.core.study.given import line_of, preamble_lines
+from curvesieve.core.study.joining import join_family, tables_like
 from curvesieve.core.study.ledger import in_unit, ledger_of
 from curvesieve.core.study.ledger_tables import SUFFIXES, groups_table, latex_text, readings_table, to_text, written
 from curvesieve.core.study.measuring import measure_curves, measured_curve
@@ -96,6 +100,8 @@ def test_readings_follow_steps_units_quantities_and_are_known_again_when_an_edit
     assert values(halved)["maximum"] == curve.y.max() / 2
     kilo = edits.show_in(one, "highest-point", "maximum", "kPa")(halved)
     assert values(kilo)["maximum"] == pytest.approx(curve.y.max() * 500)
+    (before, *_), (after, *_) = (measured_curve(s, one)[0].readings for s in (halved, kilo))
+    assert after.u == pytest.approx(before.u * 1000)
     load = measured_curve(kilo, one)[1].readings[0]
     assert (load.value, load.unit) == (pytest.approx(values(halved)["load"] * 1000), "kPa mm"), "a formula follows it"
     wide = edits.set_quantity(one, Quantity.read("Width", "20 mm"))(halved)
@@ -542,3 +548,27 @@ def test_differences_of_temperatures_are_in_kelvin_and_places_on_the_scale_are_n
     fahrenheit = cs.Curve(x, np.where(x < 5, 20.0, 56.0), x_unit="min", y_unit="°F")
     (step,) = cs.measure("step-height", fahrenheit, at=5.0, reach=2.0)
     assert (step.value, step.unit) == (pytest.approx(20), "K")
+
+
+def test_files_that_join_bring_their_own_quantities_and_groups(tmp_path):
+    def film(name: str, batch: str, width: float) -> Path:
+        rows = "\n".join(f"{a:.5f},{width * a:.5f}" for a in X)
+        path = tmp_path / name
+        path.write_text(f"Batch: {batch}\nWidth: {width} mm\nTime (s),Force (N)\n{rows}\n", encoding="utf-8")
+        return path
+
+    records = [cs.read(film(f"film {k}.csv", "AB"[k], 10.0 + k)) for k in range(2)]
+    study = edits.add_curves(Study(), [(record, Take(0, 1)) for record in records], "films")
+    study = with_measures(study, {"measure": "straight-part"}, {"measure": "formula", "formula": "slope/Width"})
+    study = edits.share(ids(study)[0], "measures")(study)
+    family = study.document.families[0]
+    groups = {id_: line_of(study, id_, "Batch") for id_ in ids(study)}
+    assert preamble_lines(study, ids(study)) == [], "lines that tell each curve from all others make no groups"
+    study = edits.set_groups(groups, family.id, "Batch")(study)
+    late = film("film 2.csv", "B", 13.0)
+    joined = join_family(study, family.id, tables_like(study, family.id, load(late)))
+    assert not joined.problems
+    (new,) = joined.curves
+    assert joined.study.entry(new).group == "B"
+    assert preamble_lines(joined.study, ids(joined.study)) == ["Batch"]
+    assert [r.value for one in measured_curve(joined.study, new) for r in one.readings][-1] == pytest.approx(1.0)
