@@ -7,24 +7,17 @@ from dataclasses import dataclass, replace
 from typing import Literal, Self
 
 import numpy as np
-from numpy.typing import NDArray
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield, said_band
-from curvesieve.core.measures.spread import Stretch, band, noise_along, whole
+from curvesieve.core.measures.spread import Stretch, band, whole
+from curvesieve.core.measures.stretches import straight_stretch, surest_stretch
 from curvesieve.core.rules import Band, Banded, RuleField
 from curvesieve.core.shapes import Line
 
 _HUBER, _TURNS = 1.345, 100
 """Residuals count fully up to so many of their robust size (95 % efficiency for normal noise); turns at the most."""
-_PLACES = 64
-"""Ends that a straight stretch is looked for between."""
-_LEAST_SHARE = 0.04
-"""Share of the points that a straight stretch must have, and ten points."""
-_BENT, _ROUGH = 3.0, 1.3
-"""A stretch is straight while its curvature is below so many of its own u, and its residuals are below so many times
-the noise along the curve."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,7 +43,8 @@ class StraightPart(Banded, Measure):
     Weighted by u where it is known; the uncertainties are then those that follow from u, otherwise from the scatter of
     the points about the line (s² = RSS/(n − parameters)). The *found* stretch is the longest whose residuals are no
     rougher than the noise along the curve (1.3 times) and whose curvature is within three of its own u. The steepest is
-    looked for among the longest from each of 64 places on, and three of its own u are taken off for a fair race.
+    looked for among the longest from each of 64 places on, and three of its own u are taken off for a fair race. For
+    the surest see `stretches.surest_stretch`; its u has that of how far it may bend.
     *Robust* counts residuals beyond 1.345 of their robust size no more than linearly (P. J. Huber, Robust Statistics,
     Wiley 1981, 7.6 and 7.10; from memory).
     """
@@ -77,11 +71,16 @@ class StraightPart(Banded, Measure):
     count: int = RuleField(10, label="points", ge=2, le=10_000_000, help="How many points.", when="by: first points")
     y_low: float | None = RuleField(None, label="y from", unit="y", help="The smallest y.", when="by: y range")
     y_high: float | None = RuleField(None, label="y to", unit="y", help="The largest y.", when="by: y range")
-    prefer: Literal["longest", "steepest"] = RuleField(
-        "longest", label="prefer", help="Which of the straight stretches is taken.", when="by: found"
-    )
+    prefer: Literal["longest", "steepest", "surest"] = RuleField(
+        "longest", label="prefer", when="by: found",
+        help="The longest, the steepest, or on the way to the top the one whose slope is known best (a modulus).",
+    )  # fmt: skip
     intercept: Literal["free", "zero"] = RuleField(
         "free", label="intercept", help="Whether the line goes where it will, or through zero."
+    )
+
+    fit: Literal["squared", "robust"] = RuleField(
+        "squared", label="fit", help="By least squares, or so that single outliers hardly count (Huber)."
     )
 
     @classmethod
@@ -93,19 +92,15 @@ class StraightPart(Banded, Measure):
             return cls()
         return cls(by="found")
 
-    fit: Literal["squared", "robust"] = RuleField(
-        "squared", label="fit", help="By least squares, or so that single outliers hardly count (Huber)."
-    )
-
     def take(self, seen: Seen) -> Taken:
-        points = self._points(seen)
+        points, turn, told = self._points(seen)
         line = self._fitted(points)
         at_zero = line.intercept - line.slope * line.origin
         u_slope = u_zero = None
         if line.covariance is not None:
             lever = np.array([1.0, -line.origin])
-            u_slope = math.sqrt(float(line.covariance[1, 1]))
-            u_zero = math.sqrt(max(float(lever @ line.covariance @ lever), 0.0))
+            u_slope = math.hypot(math.sqrt(float(line.covariance[1, 1])), turn)
+            u_zero = math.hypot(math.sqrt(max(float(lever @ line.covariance @ lever), 0.0)), turn * line.origin)
         found = [Found("slope", line.slope, line.slopes[1], u_slope)]
         if self.intercept == "free":
             found.append(Found("intercept", at_zero, line.slopes[0] - line.origin * line.slopes[1], u_zero))
@@ -115,17 +110,28 @@ class StraightPart(Banded, Measure):
         how = "u from the u of the points" if points.u is not None else "u from the scatter about the line"
         if self.fit == "robust":
             how = "robust; u from the scatter about the line"
+        if turn:
+            how += " and from how far the stretch may bend"
         if line.covariance is None:
             how = "no u: as many parameters as points"
         said = f"{ends[0]:.6g} to {ends[1]:.6g}, {counted(len(points), 'point')}"
         said += f", R² {line.r2:.5f}" if math.isfinite(line.r2) else ""
+        said += f"; {told}" if told else ""
         return Taken(tuple(found), said, points, (Line(ends, at_zero + line.slope * ends),), how)
 
     def _fitted(self, points: Stretch) -> Fitted:
         free = self.intercept == "free"
         return robust_line(points, free) if self.fit == "robust" else fitted_line(points, free)
 
-    def _points(self, seen: Seen) -> Stretch:
+    def _points(self, seen: Seen) -> tuple[Stretch, float, str]:
+        """The points of the line, how much its slope may be off as they bend, and a word of warning."""
+        if self.by == "found" and self.prefer == "surest":
+            surest = surest_stretch(seen.band(self.low, self.high, 10))
+            told = f"the curve is steeper before it, by {surest.steeper:.1%}: its beginning is not straight"
+            return surest.points, surest.turn, told if surest.steeper else ""
+        return self._plain_points(seen), 0.0, ""
+
+    def _plain_points(self, seen: Seen) -> Stretch:
         match self.by:
             case "first points":
                 first = np.argsort(seen.whole.rows, kind="stable")[: self.count]
@@ -208,55 +214,3 @@ def robust_line(points: Stretch, free: bool) -> Fitted:
     slopes = plain.slopes * inside / share
     covariance = plain.covariance * kappa**2 * psi2 / share**2
     return replace(line, covariance=covariance, slopes=slopes, r2=math.nan)  # no share of a sum of squares
-
-
-def straight_stretch(points: Stretch, prefer: str = "longest") -> Stretch:
-    """The straight stretch of a curve in the order of x that is longest, or steepest; see `StraightPart`.
-
-    Raises InputError when there is none.
-    """
-    n = len(points)
-    least = max(10, math.ceil(_LEAST_SHARE * n))
-    if n < least or np.ptp(points.x) == 0:
-        raise InputError(f"{counted(n, 'point')} are too few to look for a straight stretch; ten are needed.")
-    noise = noise_along(points.x, points.y)
-    noise = max(noise if math.isfinite(noise) else 0.0, 1e-9 * float(np.abs(points.y).max()), 1e-300)
-    places = np.unique(np.round(np.linspace(0, n, min(_PLACES, n) + 1)).astype(int))
-    first, last = (places[side] for side in np.triu_indices(places.size, 1))
-    first, last = first[last - first >= least], last[last - first >= least]
-    slope, u_slope, bend, rough = _straightness(points, places, first, last, noise)
-    good = np.flatnonzero((bend <= _BENT) & (rough <= _ROUGH))
-    if not good.size:
-        raise InputError("no stretch of this curve is straight within its noise; give a band by hand.")
-    if prefer == "longest":
-        order = np.lexsort((np.abs(slope[good]), (last - first)[good]))
-    else:  # of those that begin at one place the longest counts, and of these the one that is surely steepest
-        longest = {int(first[k]): k for k in good[np.argsort(last[good], kind="stable")]}
-        good = np.array(list(longest.values()))
-        order = np.argsort(np.abs(slope[good]) - _BENT * u_slope[good], kind="stable")
-    at = good[order[-1]]
-    return points.take(slice(int(first[at]), int(last[at])))
-
-
-def _straightness(
-    points: Stretch, places: NDArray[np.intp], first: NDArray[np.intp], last: NDArray[np.intp], noise: float
-) -> tuple[Floats, Floats, Floats, Floats]:
-    """Of stretches between `places`: slope and its u, curvature in units of its own u, residuals in units of the noise.
-
-    All of shape (stretches,). Worked out from sums over the pieces between the places, not from the points again.
-    """
-    middle, half = float(points.x[0] + points.x[-1]) / 2, float(np.ptp(points.x)) / 2
-    t, y = (points.x - middle) / half, points.y - points.y.mean()
-    columns = [np.ones(t.size), t, t**2, t**3, t**4, y, y * t, y * t * t, y * y]
-    sums = np.zeros((len(columns), places.size))
-    sums[:, 1:] = np.cumsum([np.add.reduceat(column, places[:-1]) for column in columns], axis=1)
-    where = np.searchsorted(places, np.array([first, last]))
-    m0, m1, m2, m3, m4, y0, y1, y2, yy = sums[:, where[1]] - sums[:, where[0]]
-    two = m0 * m2 - m1**2
-    slope = (m0 * y1 - m1 * y0) / two
-    level = (y0 - slope * m1) / m0
-    rss = np.maximum(yy - level * y0 - slope * y1, 0.0)
-    three = m0 * (m2 * m4 - m3**2) - m1 * (m1 * m4 - m2 * m3) + m2 * (m1 * m3 - m2**2)
-    curvature = (y0 * (m1 * m3 - m2**2) - y1 * (m0 * m3 - m1 * m2) + y2 * two) / three
-    bend = np.abs(curvature) / (noise * np.sqrt(two / three))
-    return slope / half, noise * np.sqrt(m0 / two) / half, bend, np.sqrt(rss / (m0 - 2)) / noise
