@@ -24,6 +24,8 @@ from curvesieve.core.study.measuring import measured_curve
 from curvesieve.core.study.passing import recorded
 from curvesieve.demo.mixed import FOLDER, write_mixed
 from curvesieve.demo.mixed import _strip as strip_text
+from curvesieve.demo.tension import Machine, specimen
+from curvesieve.demo.tension import recorded as recorded_test
 from tests.app.gestures import (
     CTRL,
     PLAIN,
@@ -506,3 +508,47 @@ def test_columns_are_renamed_converted_hidden_moved_and_grouped_by_the_preamble(
     path = tmp_path / "m.sieve"
     w.session.save(path)
     qtbot.waitUntil(lambda: w.session.is_saved and not w.session.is_saving, timeout=20000)
+
+
+def test_a_tension_test_is_read_by_one_set_for_a_whole_family(window, qtbot):
+    """The set of readings by mouse, shared, taken back, its line given another name; numbers against what is true."""
+    truths, made = [], []
+    for k, material in enumerate(("round yield", "sharp yield", "necking polymer")):
+        modulus, strength = ((70_000, 300), (205_000, 450), (1500, 30))[k]
+        truth = specimen(material, modulus, strength)
+        strain, stress = recorded_test(truth, Machine(), np.random.default_rng(k))
+        channels = (Channel("Strain", "", strain), Channel("Stress", "MPa", stress))
+        made.append((Record(Source(f"t{k}.csv", str(k).encode()), channels), Take(0, 1)))
+        truths.append(truth)
+    study = edits.add_curves(
+        Study(), made, "tests", labels=[t.material for t in truths], conditions=[0.0, 1.0, 2.0], condition=("no", ""),
+    )  # fmt: skip
+    w = window(study)
+    ids = [curve.id for curve in study.document.curves]
+    w.session.look(View(ids[0]))
+    column = w.curve_bench.readings
+    click(column.add)
+    QTest.keyClicks(column.measure_list.field, "tensile")
+    press(column.measure_list.field, Qt.Key.Key_Return)
+    assert [slot.name for slot in w.session.readings.slots] == ["E", "Rp0.2", "Rm", "A", "W"]
+    click(column.for_all)
+    idle(w, qtbot)
+    for curve, truth in zip(ids[:2], truths, strict=False):
+        w.session.look(View(curve))
+        idle(w, qtbot)
+        read = by_symbol(w)
+        assert read["E"][0] == pytest.approx(truth.modulus / 1000, rel=0.005)
+        assert read["Rp0.2"][0] == pytest.approx(truth.yield_02, rel=0.005)
+        assert read["A"][::2] == (pytest.approx(100 * truth.strain[-1]), "%")
+        assert read["W"][::2] == (pytest.approx(truth.toughness, rel=0.002), "MJ/m^3")
+    cards = {slot.name: column.card(slot.id) for slot in w.session.readings.slots}
+    assert not any(card.warning.isVisible() for card in cards.values())
+    w.session.look(View(ids[2]))
+    idle(w, qtbot)
+    cards = {slot.name: column.card(slot.id) for slot in w.session.readings.slots}
+    assert cards["E"].warning.text().startswith("⚠ "), "a polymer bends from its beginning"
+    assert cards["E"].warning.isVisible()
+    w.session.undo()
+    w.session.look(View(ids[0]))
+    w.session.undo()
+    assert w.session.readings.slots == (), "one edit, taken back at once"

@@ -16,6 +16,8 @@ from curvesieve.core.measures.taking import outcome
 from curvesieve.core.models import Model
 
 MEASURES = registered_measures()
+ALONE = [slug for slug in MEASURES if slug != "offset-yield"]
+"""Measures that need no reading before them; the offset yield is checked in test_tension.py."""
 SET = {
     "straight-part": {"low": 1.0, "high": 3.0}, "highest-point": {"low": 2.5, "high": 5.5, "points": 301},
     "lowest-point": {"low": 5.0, "high": 8.8, "points": 301}, "value-at": {"at": 3.33}, "x-at-value": {"y": 3.0},

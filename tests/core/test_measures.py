@@ -12,7 +12,7 @@ import curvesieve as cs
 from curvesieve.core.curve import Flag
 from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, taken
 from curvesieve.core.measures.taking import outcome
-from tests.core.measuring import MEASURES, RUNS, X, Y, alike, fit_of, made, noisy, read, seen
+from tests.core.measuring import ALONE, MEASURES, RUNS, X, Y, alike, fit_of, made, noisy, read, seen
 
 FURTHER = {
     "law-over-band": lambda a, b: {"offset": b, "slope": b / a, "r2": 1.0},
@@ -23,7 +23,7 @@ FURTHER = {
 # -- the same curve said otherwise ------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("slug", list(MEASURES))
+@pytest.mark.parametrize("slug", ALONE)
 def test_order_and_points_left_out_do_not_count_and_nothing_is_changed(slug):
     measure, curve = made(slug), noisy()
     assert parse_measure(measure.to_json()) == measure
@@ -39,7 +39,7 @@ def test_order_and_points_left_out_do_not_count_and_nothing_is_changed(slug):
     alike(read(measure, more), plain)
 
 
-@pytest.mark.parametrize("slug", list(MEASURES))
+@pytest.mark.parametrize("slug", ALONE)
 @pytest.mark.parametrize(("a", "b"), [(1e-12, 1e12), (1e12, 1e-12), (1e-9, 1e-9), (1e9, 1e9)])
 def test_values_and_u_scale_with_the_units_of_x_and_y(slug, a, b):
     measure, curve = made(slug), noisy()
@@ -85,7 +85,7 @@ def test_awkward_curves_are_refused_in_a_sentence_or_read(slug):
 
 
 @pytest.mark.parametrize("u", [1e-9, 0.03], ids=["fine", "coarse"])
-@pytest.mark.parametrize("slug", list(MEASURES))
+@pytest.mark.parametrize("slug", ALONE)
 def test_slopes_are_the_derivatives_of_the_values(slug, u):
     measure = made(slug)
     for shift in (0.0, -0.4) if slug in ("x-at-value", "width-at-share") else (0.0,):  # a level crossed elsewhere
@@ -119,12 +119,13 @@ KINDS = {
 }
 SCATTER = ("mean-and-scatter", "signal-to-noise", "period")
 """Their u is that of a scatter that they find, whatever u the points have."""
-FREE = {("signal-to-noise", "ratio")}
-"""The largest of many points is no point chosen beforehand: its u is told for the signal as it stands."""
+CHOSEN = ("yield-point",)
+"""The largest of many points is no point chosen beforehand: its u is told for the point as it stands."""
+APART = (*SCATTER, *CHOSEN, "formula")
 
 
 @pytest.mark.parametrize("kind", list(KINDS))
-@pytest.mark.parametrize("slug", [s for s in MEASURES if s not in (*SCATTER, "formula") and not MEASURES[s].of_fit])
+@pytest.mark.parametrize("slug", [s for s in ALONE if s not in APART and not MEASURES[s].of_fit])
 def test_u_is_that_of_monte_carlo(slug, kind):
     noise, u = KINDS[kind]
     if u is None and slug == "straight-part":

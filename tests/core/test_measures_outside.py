@@ -332,7 +332,7 @@ def test_a_list_gives_each_its_readings_and_those_that_fail_their_reason():
     assert [one.slot.id for one in found] == ["m1", "m2", "m4"]
     assert found[1].problem == "X is not set; drag the mark, or type one."
     (area,) = found[2].readings
-    assert (area.key, area.name, area.symbol, area.unit) == (("m4", "area", 0), "work", "area", "N·s")
+    assert (area.key, area.name, area.symbol, area.unit) == (("m4", "area", 0), "work", "work", "N·s")
     assert (area.basis.recorded, area.basis.span) == (900, (1.0, 7.0))
     assert area.method == "Area: 1 – 7, over zero"
     assert [r.name for r in found[0].readings] == ["strength", "strength x at maximum"]

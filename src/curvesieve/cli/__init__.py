@@ -9,7 +9,7 @@ from typing import Any
 
 from curvesieve.core.errors import InputError
 
-_COMMANDS = ("demo", "read", "fit", "pass", "measure", "run", "steps", "measures", "terms")
+_COMMANDS = ("demo", "read", "fit", "pass", "measure", "tension", "run", "steps", "measures", "terms")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -66,6 +66,12 @@ def _parser() -> argparse.ArgumentParser:
         measure.add_argument(f"--{axis}", metavar="CHANNEL", help="a channel's name, or its number from 1")
     measure.add_argument("--json", action="store_true")
 
+    tension = commands.add_parser("tension", help="modulus, yield, strength, elongation and energy of tension tests")
+    tension.add_argument("files", nargs="+", metavar="FILE")
+    for size in ("width", "thickness", "diameter", "area", "gauge"):
+        tension.add_argument(f"--{size}", metavar="VALUE", help="as 12.70(2)mm; else that of the file's preamble")
+    tension.add_argument("--json", action="store_true")
+
     run = commands.add_parser("run", help="compute a study afresh and write its ledger; the study stays as it is")
     run.add_argument("study", metavar="STUDY.sieve")
     run.add_argument("--recipe", metavar="R.json", help="a saved recipe, in place of what the study does to its curves")
@@ -108,10 +114,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
                 from curvesieve.cli.passing import pass_file
 
                 return pass_file(options)
-            case "measure":
-                from curvesieve.cli.measuring import measure_files
+            case "measure" | "tension":
+                from curvesieve.cli import measuring
 
-                return measure_files(options)
+                return (measuring.measure_files if options.command == "measure" else measuring.tension_files)(options)
             case "run":
                 from curvesieve.cli.running import run_study
 

@@ -1,10 +1,12 @@
-"""`measure`: readings of files' curves, by a recipe or by one measure."""
+"""`measure` and `tension`: readings of files' curves, by a recipe, by one measure, by the set for a test."""
 
 from __future__ import annotations
 
 import argparse
 import json
 import sys
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -24,18 +26,42 @@ def measure_files(options: argparse.Namespace) -> int:
 
     recipe = _recipe(options)
     given = [Quantity.read(*split_assignment(text)) for text in options.quantity]
+
+    def done(record: Record) -> Done:
+        return recipe(chosen_curve(record, options), quantities=_quantities(record, given))
+
+    return _each(options, lambda name: _said(done(read(name))))
+
+
+def tension_files(options: argparse.Namespace) -> int:
+    """Prints the properties that the set for tension tests reads; status and errors as of `measure_files`."""
+    from curvesieve.core.formats import read
+    from curvesieve.core.quantity import Quantity
+    from curvesieve.core.sets import read_test
+
+    sizes = ("width", "thickness", "diameter", "area", "gauge")
+    given = [Quantity.read(size, text) for size in sizes if (text := getattr(options, size))]
+
+    def done(name: str) -> dict[str, Any]:
+        test = read_test(read(name), given)
+        said = _said(replace(test.done, readings=test.readings))
+        return said | {"notes": [*said["notes"], *test.notes]}
+
+    return _each(options, done)
+
+
+def _each(options: argparse.Namespace, done: Callable[[str], dict[str, Any]]) -> int:
+    """Prints what is read of each file; one that cannot be read, and each measure that fails, makes the status 2."""
     found: list[dict[str, Any]] = []
     failed: list[str] = []
     for name in options.files:
         entry: dict[str, Any] = {"file": Path(name).name, "readings": [], "notes": []}
         try:
-            record = read(name)
-            done = recipe(chosen_curve(record, options), quantities=_quantities(record, given))
+            entry |= done(name)
         except InputError as error:
-            entry["notes"] = [str(error)]
-        else:
-            entry |= _said(done)
-        failed += [f"{entry['file']}: {note}" if entry["file"] not in note else note for note in entry["notes"]]
+            entry["notes"] = entry["failed"] = [str(error)]
+        told = entry.pop("failed", [])
+        failed += [f"{entry['file']}: {note}" if entry["file"] not in note else note for note in told]
         found.append(entry)
     if options.json:
         print(json.dumps(found, ensure_ascii=False, indent=1))
@@ -72,9 +98,11 @@ def _said(done: Done) -> dict[str, Any]:
     from curvesieve.core.study.ledger_tables import reading_entry
 
     notes = [f"{one.slot.title}: {one.problem}" for one in done.outcomes if one.problem]
+    warnings = [f"{one.slot.title}: {one.warning}" for one in done.outcomes if one.warning]
+    failed = list(notes)
     if done.fit is not None and not done.fit.converged:
         notes.insert(0, done.fit.message)
-    return {"readings": [reading_entry(one) for one in done.readings], "notes": notes}
+    return {"readings": [reading_entry(one) for one in done.readings], "notes": [*notes, *warnings], "failed": failed}
 
 
 def _print(found: list[dict[str, Any]]) -> None:
@@ -86,3 +114,5 @@ def _print(found: list[dict[str, Any]]) -> None:
         for r in entry["readings"]:
             name = f"{r['name']} {r['part']}" if r["part"] and str(r["part"]) not in r["name"] else r["name"]
             print(f"  {name:<20} {plus_minus(r['value'], r['u'])} {units.shown(r['unit'])}  {r['method']}".rstrip())
+        for note in entry["notes"]:
+            print(f"  note: {note}")

@@ -11,6 +11,7 @@ from curvesieve.app.session.jobs import Ticket
 from curvesieve.core.errors import counted
 from curvesieve.core.measures.base import Measure, MeasureSlot
 from curvesieve.core.measures.outcome import Outcome
+from curvesieve.core.sets import MeasureSet
 from curvesieve.core.study import Study, edits
 from curvesieve.core.study.measuring import (
     measure_curves,
@@ -108,6 +109,13 @@ class Readings(QObject):
 
         if self.session.apply(edit, "keep an answer"):
             self.session.noticed.emit(f"Kept {counted(len(found), 'reading')}: see the ledger.", "word")
+
+    def take_set(self, chosen: MeasureSet) -> None:
+        """Adds the measures of a set to the curve in hand, as one edit."""
+        entry = self.session.entry
+        if entry is not None:
+            edit = edits.add_measures(entry.id, chosen.recipe.measures)
+            self.session.apply(edit, f"take {chosen.label.lower()}")
 
     def take(self, measure: Measure) -> None:
         """Adds a measure to the curve in hand, and takes it in hand."""

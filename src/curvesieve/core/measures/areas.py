@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from curvesieve.core import units
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Seen, Taken, Yield
@@ -16,6 +17,7 @@ from curvesieve.core.measures.in_band import InBand
 from curvesieve.core.measures.lines import fitted_line
 from curvesieve.core.measures.local import around, crossing_at, crossings, vertex
 from curvesieve.core.measures.spread import Stretch, single_valued
+from curvesieve.core.measures.trace import Trace
 from curvesieve.core.rules import Band, Flanks, RuleField
 from curvesieve.core.shapes import Fill, Line, Point
 
@@ -121,9 +123,16 @@ class Area(_OverBase):
     yields = (Yield("area", "area", 1, 1),)
 
     rule: Literal["trapezium", "simpson"] = RuleField("trapezium", label="rule", help="What lies between the points.")
+    until: str = RuleField(
+        "",
+        label="until",
+        help="A reading of x before this at which the area ends, such as break_strain; empty: as above.",
+    )
     signed: bool = RuleField(True, label="signed", help="Whether what lies below the base counts against the rest.")
 
     def take(self, seen: Seen) -> Taken:
+        if self.until.strip():
+            return self._until(seen)
         over = self._over(seen, 2)
         points, height = over.points, over.height
         if not self.signed:
@@ -137,8 +146,46 @@ class Area(_OverBase):
         found = (Found("area", area, over.slopes(slopes)),)
         return Taken(found, said, over.used, (Fill(points.x, over.base, points.y),))
 
+    def _until(self, seen: Seen) -> Taken:
+        """To where an earlier reading says, on the straight line between two points; u has that of the end, too."""
+        name = self.until.strip()
+        traced = seen.earlier.named(name)
+        if traced is None:
+            there = ", ".join(seen.earlier.first_names) or "nothing yet"
+            raise InputError(f"no reading before this is called {name}; there is {there}.")
+        if self.base in ("chord", "line beside") or not self.signed or self.rule == "simpson":
+            raise InputError("an area until a reading is signed, by the trapezium rule, over zero or a value.")
+        reading, trace = traced
+        own = seen.curve.x_unit
+        end = float(units.convert(np.array(reading.value), reading.unit, own))
+        points = single_valued(seen.band(self.low, None))
+        inside = int(np.searchsorted(points.x, end, "right"))  # the points up to the end
+        if inside == 0 or end > points.x[-1]:
+            raise InputError(f"{name}, at {end:.6g}, lies beyond the points of the band.")
+        cut = end > points.x[inside - 1]
+        used = points.take(slice(0, inside + cut))
+        level = self.value if self.base == "value" else 0.0
+        last = inside - 1
+        share = (end - used.x[last]) / (used.x[-1] - used.x[last]) if cut else 0.0
+        slopes = np.zeros(len(used))
+        slopes[:inside] = trapezium_weights(used.x[:inside])
+        slopes[[last, -1]] += np.array([1 - share / 2, share / 2]) * (end - used.x[last])
+        height = float(used.y[last] + share * (used.y[-1] - used.y[last])) - level
+        area = float(slopes @ (used.y - level))
+        x = np.append(used.x[:inside], end)
+        fill = Fill(x, np.full_like(x, level), np.append(used.y[:inside], height + level))
+        said = f"trapezium rule over {self._said_base()}, until {name} at {end:.6g}"
+        sigma = seen.spread.at(used)
+        if trace is None or sigma is None:
+            return Taken((Found("area", area, slopes),), said, used, (fill,))
+        by_end = height * units.in_base(reading.unit).factor / units.in_base(own).factor
+        whole = Trace.sum([(Trace(used.rows, slopes * sigma), 1.0), (trace, by_end)])
+        how = f"{seen.spread.said}, and from that of {name}"
+        return Taken((Found("area", area, u=whole.u, trace=whole),), said, used, (fill,), how)
+
     def digest(self) -> str:
-        return f"{self.said_band()}, over {self._said_base()}"
+        until = f"until {self.until}" if self.until else self.said_band()
+        return f"{until}, over {self._said_base()}"
 
 
 def trapezium_weights(x: Floats) -> Floats:

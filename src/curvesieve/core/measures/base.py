@@ -22,10 +22,10 @@ from curvesieve.core.rules import Band, Kind, Mark, Rule, Slot, parse_rule, regi
 from curvesieve.core.shapes import Shape
 from curvesieve.core.typed import rounded
 
-_MODULES = ("lines", "meeting", "laws", "points", "crossing", "areas", "statistics", "of_fit", "formulas")
+_MODULES = ("lines", "meeting", "laws", "points", "crossing", "areas", "statistics", "mechanics", "of_fit", "formulas")
 MODULES = tuple(f"curvesieve.core.measures.{module}" for module in _MODULES)
 """The modules that declare measures, in the order in which a group lists them."""
-GROUPS = ("lines", "points", "areas", "statistics", "of the fit", "formulas")
+GROUPS = ("lines", "points", "areas", "statistics", "mechanics", "of the fit", "formulas")
 
 Power = int | Fraction
 
@@ -107,7 +107,8 @@ class Found:
 class Taken:
     """What a measure took: values, one sentence on how, the points that it rests on, what it draws.
 
-    `said_u` is for measures that find their u by themselves: where it is from.
+    `said_u` is for measures that find their u by themselves: where it is from. `warning` is what makes the values
+    doubtful, though there are some.
     """
 
     found: tuple[Found, ...]
@@ -115,6 +116,7 @@ class Taken:
     used: Stretch
     shapes: tuple[Shape, ...] = ()
     said_u: str = ""
+    warning: str = ""
 
 
 class Measure(Rule):

@@ -16,6 +16,7 @@ from curvesieve.core.measures.stretches import straight_stretch, surest_stretch
 from curvesieve.core.rules import Band, Banded, RuleField
 from curvesieve.core.shapes import Line
 
+_MODULUS_R2 = 0.9995
 _HUBER, _TURNS = 1.345, 100
 """Residuals count fully up to so many of their robust size (95 % efficiency for normal noise); turns at the most."""
 
@@ -116,8 +117,9 @@ class StraightPart(Banded, Measure):
             how = "no u: as many parameters as points"
         said = f"{ends[0]:.6g} to {ends[1]:.6g}, {counted(len(points), 'point')}"
         said += f", R² {line.r2:.5f}" if math.isfinite(line.r2) else ""
-        said += f"; {told}" if told else ""
-        return Taken(tuple(found), said, points, (Line(ends, at_zero + line.slope * ends),), how)
+        if not told and self.by == "found" and self.prefer == "surest" and line.r2 < _MODULUS_R2:
+            told = f"R² is below {_MODULUS_R2}: hardly straight enough for a modulus (common practice)"
+        return Taken(tuple(found), said, points, (Line(ends, at_zero + line.slope * ends),), how, told)
 
     def _fitted(self, points: Stretch) -> Fitted:
         free = self.intercept == "free"

@@ -23,13 +23,17 @@ _LONGEST_WORDS = 24
 
 @dataclass(frozen=True, eq=False)
 class Outcome:
-    """One measure's part: its readings and drawing, or the `problem` that kept it from taking any."""
+    """One measure's part: its readings and drawing, or the `problem` that kept it from taking any.
+
+    `warning` says what makes the readings doubtful.
+    """
 
     slot: Slot[Any]
     traced: tuple[Traced, ...] = ()
     shapes: tuple[Shape, ...] = ()
     sentence: str = ""
     problem: str = ""
+    warning: str = ""
 
     @property
     def readings(self) -> tuple[Reading, ...]:
@@ -148,7 +152,7 @@ def earlier_of(quantities: Sequence[Quantity], outcomes: Sequence[Outcome]) -> E
             quantity, symbol = traced[0].quantity, traced[0].symbol
             if units.is_known(symbol):
                 unclear[symbol] = quantity.replace("-", "_")
-            names = list(names_of(one.slot, quantity, symbol))
+            names = list(dict.fromkeys(names_of(one.slot, quantity, symbol)))
             first += names[:1]
             for name in names:
                 by_name[name] = (*by_name.get(name, ()), traced)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
@@ -14,6 +15,9 @@ from curvesieve.core.measures.base import MeasureSlot, Seen, Taken
 from curvesieve.core.measures.outcome import Outcome
 from curvesieve.core.measures.trace import Trace, Traced
 from curvesieve.core.reading import Basis, Reading, ReadingKey
+
+_SYMBOL = re.compile(r"\S{1,12}")
+"""A name that is a symbol as well: ``E``, ``Rp0.2``."""
 
 
 def outcome(slot: MeasureSlot, seen: Seen, recorded: int = 0) -> Outcome:
@@ -32,7 +36,8 @@ def outcome(slot: MeasureSlot, seen: Seen, recorded: int = 0) -> Outcome:
         return Outcome(slot, problem=problem[0].upper() + problem[1:])
     from_points = any(found.slopes is not None for found in made.found)
     said = made.said_u or (seen.spread.said if from_points else "")
-    return Outcome(slot, traced, made.shapes, f"{made.sentence}; {said}" if said else made.sentence)
+    sentence, warning = f"{made.sentence}; {said}" if said else made.sentence, made.warning
+    return Outcome(slot, traced, made.shapes, sentence, warning=warning and f"{warning[0].upper()}{warning[1:]}.")
 
 
 def _traced(slot: MeasureSlot, made: Taken, seen: Seen, recorded: int) -> Iterator[Traced]:
@@ -56,8 +61,11 @@ def _traced(slot: MeasureSlot, made: Taken, seen: Seen, recorded: int) -> Iterat
         if not math.isfinite(found.value) or (u is not None and not math.isfinite(u)):
             raise InputError(f"{found.quantity} lies beyond all numbers; choose another band or unit.")
         name = plain_name(said.quantity)
-        if slot.name:  # the first of its yields is what the user means by it
-            name = slot.name if rule.leads and said is rule_yields[0] else f"{slot.name} {name}"
+        symbol = said.symbol
+        if slot.name:
+            leads = rule.leads and said is rule_yields[0]  # the first of its yields is what the user means by it
+            name = slot.name if leads else f"{slot.name} {name}"
+            symbol = slot.name if leads and _SYMBOL.fullmatch(slot.name) else symbol
         value, unit = found.value, found.unit
         if unit is None:
             unit = units.power_product(curve.x_unit, said.x, curve.y_unit, said.y)
@@ -66,7 +74,7 @@ def _traced(slot: MeasureSlot, made: Taken, seen: Seen, recorded: int) -> Iterat
                 value, u = value * factor, None if u is None else u * factor
                 trace = trace and Trace(trace.causes, trace.adds * factor)
         key = ReadingKey(slot.id, found.quantity, found.part)
-        reading = Reading(key, name, said.symbol, value, u, unit, rule.method(), rule.reference, basis, said.aside)
+        reading = Reading(key, name, symbol, value, u, unit, rule.method(), rule.reference, basis, said.aside)
         place = found.unit is None and not said.gap
         yield _in_unit(reading, trace, slot.units.get(found.quantity, ""), place)
 

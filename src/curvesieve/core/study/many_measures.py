@@ -22,8 +22,8 @@ from curvesieve.core.study.processes import Elsewhere, by_pieces, packed
 _WORTH_MEASURING = 1_000_000
 """The effort of measures below which other processes cost more than they save."""
 _texts: ByParts[tuple[str, ...]] = ByParts(100)
-_Said = list[tuple[tuple[Reading, ...], str, str]]
-"""Readings, sentence and problem of each measure."""
+_Said = list[tuple[tuple[Reading, ...], str, str, str]]
+"""Readings, sentence, problem and warning of each measure."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,8 +68,9 @@ def _taken(piece: Sequence[MeasureJob], answers: list[_Said]) -> list[tuple[Outc
     return made
 
 
-def _unpacked(slot: MeasureSlot, readings: tuple[Reading, ...], sentence: str, problem: str) -> Outcome:
-    return Outcome(slot, tuple((one, None) for one in readings), sentence=sentence, problem=problem)
+def _unpacked(slot: MeasureSlot, readings: tuple[Reading, ...], sentence: str, problem: str, warning: str) -> Outcome:
+    traced = tuple((one, None) for one in readings)
+    return Outcome(slot, traced, sentence=sentence, problem=problem, warning=warning)
 
 
 def _packed_job(job: MeasureJob) -> dict[str, Any]:
@@ -97,5 +98,5 @@ def _measure_piece(piece: list[dict[str, Any]]) -> list[_Said]:
             fit = FitSeen(Model.model_validate_json(model), FitResult.model_validate_json(result), curve)
         quantities = tuple(Quantity.model_validate_json(one) for one in given["quantities"])
         job = MeasureJob(_measure_slots_of(given["slots"]), curve, given["recorded"], quantities, fit)
-        answers.append([(one.readings, one.sentence, one.problem) for one in job.done()])
+        answers.append([(one.readings, one.sentence, one.problem, one.warning) for one in job.done()])
     return answers

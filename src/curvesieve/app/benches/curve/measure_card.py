@@ -85,6 +85,8 @@ class MeasureCard(RuleCard):
         super().__init__(slot_id, "reading", self.value)
         self.said = label(role="muted", wrap=True)
         self.rows.insertWidget(1, self.said)
+        self.warning = label(role="caught", wrap=True)
+        self.rows.insertWidget(2, self.warning)
         self.numbers: Numbers | None = None
         self.outcome: Outcome | None = None
 
@@ -111,6 +113,9 @@ class MeasureCard(RuleCard):
             said = slot.rule.digest()
         self.said.setText(said)
         self.said.setVisible(bool(said))
+        warning = outcome.warning if outcome is not None else ""
+        self.warning.setText(f"⚠ {warning}" if warning else "")
+        self.warning.setVisible(bool(warning))
         if self.numbers is not None:
             self.numbers.show_readings(readings)
 

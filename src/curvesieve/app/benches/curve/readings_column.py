@@ -22,6 +22,7 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import counted
 from curvesieve.core.measures.base import Measure, MeasureSlot
 from curvesieve.core.measures.outcome import Outcome
+from curvesieve.core.sets import MeasureSet
 from curvesieve.core.study import edits
 from curvesieve.core.study.outcomes import Outcomes
 
@@ -180,8 +181,12 @@ class ReadingsColumn(QWidget):
         assert window is not None
         self.measure_list.open(self.add.mapTo(window, self.add.rect().topLeft() + QPoint(-8, -40)))
 
-    def take(self, kind: type[Measure]) -> None:
-        """Takes a reading with its starting fields, and takes it in hand."""
+    def take(self, kind: type[Measure] | MeasureSet) -> None:
+        """Takes a reading with its starting fields, and takes it in hand; or those of a set."""
+        if isinstance(kind, MeasureSet):
+            self.session.readings.take_set(kind)
+            self.taken.emit()
+            return
         made = self.session.sieved()
         curve: Curve | None = made.curve if made is not None else None
         self.session.readings.take(kind.fitted_to(curve) if curve is not None and len(curve) else kind())

@@ -3,6 +3,7 @@
 from curvesieve.core.study.edits.base import Edit, change_curve, new_id
 from curvesieve.core.study.edits.readings import (
     add_measure,
+    add_measures,
     change_measure,
     column_as_curve,
     look_of_column,
@@ -51,6 +52,7 @@ __all__ = [
     "Edit",
     "add_curves",
     "add_measure",
+    "add_measures",
     "add_record",
     "add_step",
     "change_curve",

@@ -38,6 +38,17 @@ def add_measure(curve_id: str, measure: Measure, name: str = "") -> Edit:
     return _change_measures(curve_id, change)
 
 
+def add_measures(curve_id: str, added: Slots) -> Edit:
+    """Puts slots at the end of the list in force, with their names and units; an id that is taken gets a number."""
+
+    def change(slots: Slots) -> Slots:
+        for slot in added:
+            slots = (*slots, slot.model_copy(update={"id": next_measure_id(slots, slot.rule.slug)}))
+        return slots
+
+    return _change_measures(curve_id, change)
+
+
 def set_measures(curve_id: str, slots: Slots) -> Edit:
     """Other measures in the place of all that there are."""
     return _change_measures(curve_id, lambda _: slots)

@@ -1,0 +1,121 @@
+"""A test machine's file as a stress–strain curve: force over the area, extension over the gauge length, units told."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from curvesieve.core import units
+from curvesieve.core.curve import Curve
+from curvesieve.core.errors import InputError
+from curvesieve.core.intake.computed import ComputedChannel, compute, name_in_formula, quantities_of
+from curvesieve.core.quantity import Quantity
+from curvesieve.core.record import Channel, Record
+
+_STRESS, _FORCE, _LENGTH = (units.in_base(unit).powers for unit in ("Pa", "N", "m"))
+_AREA = units.in_base("m^2").powers
+_WORDS = {
+    "width": r"^(specimen_)?width$|^w$|^b$|breadth", "thickness": r"^(specimen_)?thickness$|^t$|^d0$",
+    "diameter": r"diameter|^dia$|^d$", "area": r"area|cross_section|^s0$|^a0$",
+    "gauge": r"gauge|gage|grip_(distance|separation)|^l0$|initial_length|(specimen|parallel)_length",
+}  # fmt: skip
+"""Names that preambles give to dimensions, without regard to capitals; common practice."""
+_TALL = 1.0
+"""A strain above this without a unit is asked about: it may be in percent."""
+
+
+@dataclass(frozen=True, eq=False)
+class Tested:
+    """A stress–strain curve of a machine's file, the dimensions that it was made with, and sentences on how."""
+
+    curve: Curve
+    sizes: tuple[Quantity, ...]
+    notes: tuple[str, ...]
+
+
+def dimensions_of(record: Record, given: Sequence[Quantity] = ()) -> dict[str, Quantity]:
+    """Width, thickness, diameter, area and gauge length, as far as they are given or stand in the preamble."""
+    found: dict[str, Quantity] = {}
+    for quantity in (*given, *quantities_of(record)):
+        for name, pattern in _WORDS.items():
+            wanted = _AREA if name == "area" else _LENGTH
+            if re.search(pattern, quantity.name.casefold()) and units.in_base(quantity.unit).powers == wanted:
+                found.setdefault(name, quantity.model_copy(update={"name": name}))
+                break
+    return found
+
+
+def stress_strain(record: Record, given: Sequence[Quantity] = ()) -> Tested:
+    """Engineering stress in MPa against engineering strain, a plain number, from what the record has.
+
+    Stress and strain channels are taken as they are; else force over the area (width × thickness, diameter, or area)
+    and extension over the gauge length. Raises InputError with what is missing and how it can be given.
+    """
+    sizes = dimensions_of(record, given)
+    stress = _channel(record, _STRESS)
+    notes = []
+    made_with: list[str] = []
+    if stress is None:
+        force = _channel(record, _FORCE)
+        if force is None:
+            has = ", ".join(units.labelled(channel.name, channel.unit) for channel in record.channels)
+            raise InputError(f"{record.source.name} has no channel of force or stress by its unit; it has {has}.")
+        made_with, area = _area(record, sizes)
+        stress = _computed(record, "Stress", f"{name_in_formula(force.name)}/({area})", "MPa", sizes)
+        notes.append(f"stress = {force.name}/({area})")
+    else:
+        stress = _computed(record, "Stress", name_in_formula(stress.name), "MPa", {})
+    strain = _strain_channel(record)
+    if strain is None:
+        extension = _channel(record, _LENGTH)
+        if extension is None:
+            raise InputError(f"{record.source.name} has no channel of strain or extension by its unit.")
+        if "gauge" not in sizes:
+            raise InputError(f"{record.source.name}: the gauge length is not known; give it, as --gauge 50mm.")
+        made_with = [*made_with, "gauge"]
+        strain = _computed(record, "Strain", f"{name_in_formula(extension.name)}/gauge", "1", sizes)
+        notes.append(f"strain = {extension.name}/gauge length")
+    elif not strain.unit.strip() and float(abs(strain.values).max()) > _TALL:
+        raise InputError(
+            f"{record.source.name}: {strain.name} goes to {abs(strain.values).max():.4g} without a unit. Is it in "
+            "percent? Say so in the file or on the Intake bench: a modulus would be wrong by 100."
+        )
+    else:
+        strain = _computed(record, "Strain", name_in_formula(strain.name), "1", {})
+    made = Record(record.source, (strain, stress), record.metadata, record.notes).curve(1, 2)
+    used = tuple(sizes[name] for name in made_with)
+    for size in used:
+        if size.value <= 0:
+            raise InputError(f"{record.source.name}: {size.name} is {size.written()}; a dimension is above zero.")
+    if used:
+        notes.append("with " + ", ".join(f"{size.name} = {size.written()}" for size in used))
+    return Tested(made, used, tuple(notes))
+
+
+def _channel(record: Record, powers: tuple[tuple[str, object], ...]) -> Channel | None:
+    found = [channel for channel in record.channels if units.in_base(channel.unit).powers == powers]
+    return found[0] if found else None
+
+
+def _strain_channel(record: Record) -> Channel | None:
+    """A channel so named, whose unit is a plain number: percent, mm/mm, or none."""
+    named = [channel for channel in record.channels if re.search(r"strain|elongation|dehnung", channel.name.casefold())]
+    return next((channel for channel in named if not units.in_base(channel.unit).powers), None)
+
+
+def _area(record: Record, sizes: dict[str, Quantity]) -> tuple[list[str], str]:
+    """The names of the dimensions that give the area, and the formula."""
+    ways = {"area": "area", "width thickness": "width*thickness", "diameter": "pi*diameter^2/4"}
+    for names, formula in ways.items():
+        if all(name in sizes for name in names.split()):
+            return names.split(), formula
+    raise InputError(
+        f"{record.source.name}: the area of the specimen is not known; give --width and --thickness, --diameter or "
+        "--area."
+    )
+
+
+def _computed(record: Record, name: str, formula: str, unit: str, sizes: dict[str, Quantity]) -> Channel:
+    given = tuple(one.model_copy(update={"everywhere": True}) for one in sizes.values())
+    return compute(record, ComputedChannel(name=name, formula=formula, unit=unit, quantities=given)).channel
