@@ -548,6 +548,10 @@ def test_a_tension_test_is_read_by_one_set_for_a_whole_family(window, qtbot):
     cards = {slot.name: column.card(slot.id) for slot in w.session.readings.slots}
     assert cards["E"].warning.text().startswith("⚠ "), "a polymer bends from its beginning"
     assert cards["E"].warning.isVisible()
+    assert cards["Rp0.2"].warning.text() == "⚠ It stands on E, which is doubtful."
+    aluminium, _, polymer = shown_ledger(w)
+    assert [cell.startswith("⚠ 1") for cell in polymer[:3]] == [False, True, True]
+    assert not any("⚠" in cell for cell in aluminium)
     w.session.undo()
     w.session.look(View(ids[0]))
     w.session.undo()

@@ -138,6 +138,10 @@ def test_breaks_yield_points_and_brittle_specimens_are_told_apart():
     upper, lower, _ = cs.measure("yield-point", curve)
     assert upper.value == pytest.approx(made.stress[made.strain < 0.015].max(), rel=0.01)
     assert lower.value == pytest.approx(0.93 * upper.value, rel=0.02)
+    x = np.arange(401.0)
+    necks = cs.Curve(x, np.interp(x, [0, 100, 120, 300, 400], [0, 10, 8, 15, 7]))
+    assert [q.value for q in cs.measure("yield-point", necks)] == [10, 8, 100]
+    assert cs.measure("yield-point", necks, until="the end")[1].value == 7, "below the lower yield point, in the neck"
     smooth = drawn("round yield", 3, Machine())[1]
     with pytest.raises(cs.InputError, match="there is no upper yield point"):
         cs.measure("yield-point", smooth)
@@ -272,3 +276,15 @@ def test_the_demos_strips_are_read_from_their_files(tmp_path, capsys):
     said = capsys.readouterr().out
     assert said.count("Rp0.2 ") >= 5
     assert "R² is below 0.9995" in said, "these strips bend from their beginning"
+
+
+def test_what_stands_on_a_doubtful_reading_is_doubtful():
+    bends = drawn("necking polymer", 2, Machine())[1]
+    slots = [slot("straight-part", "E", by="found", prefer="surest"), slot("offset-yield", "Rp"), slot("highest-point")]
+    slots += [slot("formula", "yield strain", formula="Rp/E"), slot("formula", "twice", formula="2*Rp")]
+    e, rp, top, *formulas = taken(slots, Seen.of(bends))
+    assert "doubtful: " in e.readings[0].how
+    assert not e.readings[2].doubt, "R² is what it is"
+    assert rp.warning == "It stands on E, which is doubtful."
+    assert [one.warning for one in formulas] == ["It stands on Rp, which is doubtful."] * 2
+    assert not top.warning + top.readings[0].doubt

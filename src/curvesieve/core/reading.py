@@ -50,6 +50,13 @@ class Reading:
     basis: Basis = Basis()
     aside: bool = False
     """Whether it stands beside what was asked for, as R² beside a slope."""
+    doubt: str = ""
+    """Why it is not to be trusted as it stands, as a slope of what is not straight; empty: nothing is against it."""
+
+    @property
+    def how(self) -> str:
+        """The method, and what makes the number doubtful, where there is such a thing."""
+        return f"{self.method}; doubtful: {self.doubt}" if self.doubt else self.method
 
     @property
     def quantity(self) -> str:

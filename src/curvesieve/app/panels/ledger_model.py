@@ -120,7 +120,7 @@ class LedgerModel(QAbstractTableModel):
             cell = row.cell(column)
             if cell is not None:
                 u = "" if cell.u is None else f" ± {cell.u:.3g}"
-                return f"{cell.value:.8g}{u} {units.shown(cell.unit)}\n{cell.method}\n{cell.reference}".strip()
+                return f"{cell.value:.8g}{u} {units.shown(cell.unit)}\n{cell.how}\n{cell.reference}".strip()
         return None
 
     def _text(self, row: core.Row, column: core.Column | None, place: int) -> str:
@@ -133,7 +133,8 @@ class LedgerModel(QAbstractTableModel):
         cell = row.cell(column)
         if cell is None:
             return "–"
-        return f"{cell.value:.5f}" if column.key.quantity == "r2" else concise(cell.value, cell.u)
+        said = f"{cell.value:.5f}" if column.key.quantity == "r2" else concise(cell.value, cell.u)
+        return f"⚠ {said}" if cell.doubt else said
 
     def _of_group(self, line: int, section: int, role: int) -> object:
         """A line under the rows: mean with s in brackets, half of the 95 % interval, how many."""

@@ -17,7 +17,7 @@ from curvesieve.core.measures.in_band import InBand
 from curvesieve.core.measures.lines import fitted_line
 from curvesieve.core.measures.local import around, crossing_at, crossings, vertex
 from curvesieve.core.measures.spread import Stretch, single_valued
-from curvesieve.core.measures.trace import Trace
+from curvesieve.core.measures.trace import Trace, doubt_of
 from curvesieve.core.rules import Band, Flanks, RuleField
 from curvesieve.core.shapes import Fill, Line, Point
 
@@ -177,11 +177,11 @@ class Area(_OverBase):
         said = f"trapezium rule over {self._said_base()}, until {name} at {end:.6g}"
         sigma = seen.spread.at(used)
         if trace is None or sigma is None:
-            return Taken((Found("area", area, slopes),), said, used, (fill,))
+            return Taken((Found("area", area, slopes),), said, used, (fill,), warning=doubt_of([traced]))
         by_end = height * units.in_base(reading.unit).factor / units.in_base(own).factor
         whole = Trace.sum([(Trace(used.rows, slopes * sigma), 1.0), (trace, by_end)])
         how = f"{seen.spread.said}, and from that of {name}"
-        return Taken((Found("area", area, u=whole.u, trace=whole),), said, used, (fill,), how)
+        return Taken((Found("area", area, u=whole.u, trace=whole),), said, used, (fill,), how, doubt_of([traced]))
 
     def digest(self) -> str:
         until = f"until {self.until}" if self.until else self.said_band()

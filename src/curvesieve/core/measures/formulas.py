@@ -13,7 +13,7 @@ from curvesieve.core.formula import compile_formula, parse
 from curvesieve.core.formula.dimension import result_unit
 from curvesieve.core.formula.zeros import check_zero
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
-from curvesieve.core.measures.trace import Trace, Traced
+from curvesieve.core.measures.trace import Trace, Traced, doubt_of
 from curvesieve.core.rules import RuleField
 
 
@@ -69,7 +69,9 @@ class FormulaOfReadings(Measure):
         trace, said_u = _trace([(used[name], slope) for name, slope in against.items()])
         found = Found("result", (value - target.offset) / target.factor, unit=unit, trace=trace)
         names = ", ".join(f"{name} {scales[name][0]:.6g}" for name in used)
-        return Taken((found,), f"from {names or 'numbers alone'}", seen.whole, said_u=said_u)
+        return Taken(
+            (found,), f"from {names or 'numbers alone'}", seen.whole, said_u=said_u, warning=doubt_of(used.values())
+        )
 
     def digest(self) -> str:
         return self.formula

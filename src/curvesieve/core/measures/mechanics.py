@@ -12,7 +12,7 @@ from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.measures.local import crossing_at, crossings
 from curvesieve.core.measures.spread import Stretch, single_valued
-from curvesieve.core.measures.trace import Trace, Traced
+from curvesieve.core.measures.trace import Trace, Traced, doubt_of
 from curvesieve.core.rules import RuleField
 from curvesieve.core.shapes import Line, Point
 
@@ -146,7 +146,7 @@ class OffsetYield(OfElastic):
         said = f"the elastic line moved by {self.offset:g} %, met at {met.x:.6g}"
         how = "u from the points and the elastic line" if parts else "no u: neither points nor line have one"
         line = Line(ends, intercept + slope * (ends - moved), "aid")
-        return Taken(found, said, near, (line, Point(met.x, y)), how)
+        return Taken(found, said, near, (line, Point(met.x, y)), how, doubt_of([by_slope]))
 
     def digest(self) -> str:
         return f"{self.line} moved by {self.offset:g} %"

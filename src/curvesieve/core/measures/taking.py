@@ -75,6 +75,8 @@ def _traced(slot: MeasureSlot, made: Taken, seen: Seen, recorded: int) -> Iterat
                 trace = trace and Trace(trace.causes, trace.adds * factor)
         key = ReadingKey(slot.id, found.quantity, found.part)
         reading = Reading(key, name, symbol, value, u, unit, rule.method(), rule.reference, basis, said.aside)
+        if made.warning and not said.aside:
+            reading = replace(reading, doubt=made.warning)
         place = found.unit is None and not said.gap
         yield _in_unit(reading, trace, slot.units.get(found.quantity, ""), place)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -46,3 +46,8 @@ class Trace:
 
 Traced = tuple[Reading, Trace | None]
 """A reading and where its u is from; None where it has none."""
+
+
+def doubt_of(stands_on: Iterable[Traced]) -> str:
+    """The words for a value that stands on readings of which one is doubtful; empty: none is."""
+    return next((f"it stands on {reading.name}, which is doubtful" for reading, _ in stands_on if reading.doubt), "")

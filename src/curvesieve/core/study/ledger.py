@@ -283,7 +283,7 @@ def provenance(study: Study, curve: CurveEntry, reading: Reading) -> str:
     """One sentence on where a reading comes from: method, points, steps, file."""
     steps = [slot.title for slot in study.slots(curve.id) if slot.on]
     after = f" after {', '.join(steps)}" if steps else ", as recorded"
-    method = f"{reading.method}, " if reading.key.source != "statistics" else ""
+    method = f"{reading.how}, " if reading.key.source != "statistics" else ""
     points = f"{reading.basis.used:,} of {reading.basis.recorded:,} points of {study.origin(curve.id)}"
     return f"{reading.name} of {curve.label}: {method}{points}{after}"
 

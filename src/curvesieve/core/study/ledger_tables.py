@@ -128,7 +128,7 @@ def readings_table(study: Study, ledgers: Sequence[Ledger]) -> Table:
             about = [ledger.title, row.curve.label, row.curve.group, condition]
             table += [
                 [*about, r.name, r.symbol, str(r.part or row.part), repr(r.value), "" if r.u is None else repr(r.u),
-                 units.written(r.unit), r.method, r.reference, str(r.basis.used), str(r.basis.recorded), *where]
+                 units.written(r.unit), r.how, r.reference, str(r.basis.used), str(r.basis.recorded), *where]
                 for r in row.cells.values()
             ]  # fmt: skip
     return table
@@ -243,7 +243,7 @@ def reading_entry(r: Any) -> dict[str, Any]:
     """One reading as JSON has it."""
     return {
         "name": r.name, "symbol": r.symbol, "part": r.part, "value": r.value, "u": r.u, "unit": units.written(r.unit),
-        "method": r.method, "reference": r.reference,
+        "method": r.how, "reference": r.reference,
     }  # fmt: skip
 
 
