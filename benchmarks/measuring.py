@@ -60,7 +60,7 @@ def _crossing(x: np.ndarray, y: np.ndarray, level: float, places: np.ndarray) ->
 
 
 def rows() -> list[Row]:
-    return [_family(), _dragging()]
+    return [_family(), _tension(), _dragging()]
 
 
 def _family() -> Row:
@@ -78,6 +78,20 @@ def _family() -> Row:
     pair = against(lambda: measure_many(jobs), lambda: [_bare(x, y) for x, y in numbers], 5)
     what = f"twelve measures with u on {_COUNT} curves of {_POINTS:,} points, all cores"
     return at_most(what, "bare NumPy calls without u, one core", pair, 4.0)
+
+
+def _tension() -> Row:
+    """Modulus with its search, offset yield, strength, break and energy of one long record."""
+    import curvesieve as cs
+    from curvesieve.core.sets import TENSION
+    from curvesieve.demo.tension import Machine, recorded, specimen
+
+    x, y = recorded(specimen("round yield", 70_000, 300), Machine(points=100_000), np.random.default_rng(1))
+    failed = [one.problem for one in TENSION(cs.Curve(x, y, x_unit="", y_unit="MPa")).outcomes if one.problem]
+    if failed:
+        raise AssertionError(failed)
+    pair = against(lambda: TENSION(cs.Curve(x, y, x_unit="", y_unit="MPa")), lambda: np.polyfit(x, y, 1), 9)
+    return at_most("all readings of a tension test on 100,000 points", "one numpy.polyfit of degree 1", pair, 5.0)
 
 
 def _dragging() -> Row:

@@ -230,6 +230,30 @@ def test_files_of_machines_in_other_units_give_the_same_properties(tmp_path, cap
         stress_strain(nothing)
 
 
+def test_signs_and_strains_that_run_backward_are_told():
+    _, curve = drawn("round yield", 7, Machine(points=900))
+    strain, stress = Channel("Strain", "%", curve.x * 100), Channel("Stress", "MPa", curve.y)
+
+    def made(strain: np.ndarray, stress: np.ndarray):
+        channels = (Channel("Strain", "%", strain), Channel("Stress", "MPa", stress))
+        return read_test(Record(Source("s.csv", b"s"), channels))
+
+    assert made(strain.values, stress.values).notes == ()
+    with pytest.raises(cs.InputError, match=r"s\.csv: stress goes from -.* as of a compression test"):
+        made(strain.values, -stress.values)
+    with pytest.raises(cs.InputError, match="strain goes from -"):
+        made(-strain.values, stress.values)
+    slipped = strain.values.copy()
+    slipped[600:] -= 3.0
+    (note,) = made(slipped, stress.values).notes
+    assert "runs backward, by 0.0" in note
+    assert "at point 601" in note
+    assert made(strain.values + np.random.default_rng(1).normal(0, 0.02, 902), stress.values).notes == (), "noise"
+    few = made(strain.values[::100], stress.values[::100])
+    assert all(one.problem or one.readings for one in few.done.outcomes)
+    assert "too few" in few.done.outcomes[0].problem
+
+
 def test_u_of_dimensions_is_common_to_all_points(tmp_path):
     """Stresses go as 1/area, strains as 1/gauge: closed forms, and for the offset yield 1,000 draws."""
     _, curve = drawn("round yield", 6, Machine(points=1200, noise=0.0002))

@@ -6,6 +6,8 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from curvesieve.core import units
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
@@ -23,6 +25,8 @@ _WORDS = {
 """Names that preambles give to dimensions, without regard to capitals; common practice."""
 _TALL = 1.0
 """A strain above this without a unit is asked about: it may be in percent."""
+_BACK = 0.01
+"""Share of its extent by which a strain may run backward before that is told."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,6 +57,9 @@ def stress_strain(record: Record, given: Sequence[Quantity] = ()) -> Tested:
     and extension over the gauge length. Raises InputError with what is missing and how it can be given.
     """
     sizes = dimensions_of(record, given)
+    for size in sizes.values():
+        if size.value <= 0:
+            raise InputError(f"{record.source.name}: {size.name} is {size.written()}; a dimension is above zero.")
     stress = _channel(record, _STRESS)
     notes = []
     made_with: list[str] = []
@@ -83,14 +90,39 @@ def stress_strain(record: Record, given: Sequence[Quantity] = ()) -> Tested:
         )
     else:
         strain = _computed(record, "Strain", name_in_formula(strain.name), "1", {})
+    for channel in (stress, strain):
+        _check_sign(record, channel)
+    notes += _backwards(strain)
     made = Record(record.source, (strain, stress), record.metadata, record.notes).curve(1, 2)
     used = tuple(sizes[name] for name in made_with)
-    for size in used:
-        if size.value <= 0:
-            raise InputError(f"{record.source.name}: {size.name} is {size.written()}; a dimension is above zero.")
     if used:
         notes.append("with " + ", ".join(f"{size.name} = {size.written()}" for size in used))
     return Tested(made, used, tuple(notes))
+
+
+def _check_sign(record: Record, channel: Channel) -> None:
+    """Raises InputError where a channel goes farther below zero than above it."""
+    low, high = float(np.nanmin(channel.values)), float(np.nanmax(channel.values))
+    if -low > high:
+        shown = units.shown(channel.unit)
+        raise InputError(
+            f"{record.source.name}: {channel.name.lower()} goes from {low:.4g} to {high:.4g} {shown}".rstrip()
+            + ", as of a compression test, or of a machine that counts the other way. For tension, compute a channel "
+            "with the sign turned on the Intake bench, and write it."
+        )
+
+
+def _backwards(strain: Channel) -> list[str]:
+    """A sentence where the strain runs backward by more than a share of its extent."""
+    values = strain.values[np.isfinite(strain.values)]
+    fallen = np.maximum.accumulate(values) - values
+    at = int(np.argmax(fallen))
+    if fallen[at] <= _BACK * np.ptp(values):
+        return []
+    return [
+        f"the strain runs backward, by {fallen[at]:.4g} at point {at + 1:,}: slip, or an extensometer that was taken "
+        "off? Readings take the points in the order of strain; look at the curve"
+    ]
 
 
 def _channel(record: Record, powers: tuple[tuple[str, object], ...]) -> Channel | None:

@@ -80,7 +80,8 @@ def surest_stretch(points: Stretch) -> Surest:
     sign = 1.0 if points.y.max() >= -points.y.min() else -1.0
     rising = points.take(slice(0, int(np.argmax(sign * points.y)) + 1))
     if len(rising) < 10:
-        raise InputError("the curve is at its top from the start; there is no way up that could be straight.")
+        before = counted(len(rising), "point")
+        raise InputError(f"{before} up to the top are too few to look for a straight stretch; give a band by hand.")
     high = np.maximum.accumulate(sign * rising.y)
     levels = np.linspace(float(high[0]), float(high[-1]), _PLACES + 1)
     places = np.unique(np.searchsorted(high, levels))
@@ -153,8 +154,9 @@ def _straightness(
     """How straight stretches between `places` are, from sums over the pieces between these, not the points again."""
     middle, half = float(points.x[0] + points.x[-1]) / 2, float(np.ptp(points.x)) / 2
     t, y = (points.x - middle) / half, points.y - points.y.mean()
-    end = int(places[-1])
-    columns = [column[:end] for column in (np.ones(t.size), t, t**2, t**3, t**4, y, y * t, y * t * t, y * y)]
+    t, y = t[: int(places[-1])], y[: int(places[-1])]
+    t2, yt = t * t, y * t
+    columns = (np.ones(t.size), t, t2, t2 * t, t2 * t2, y, yt, yt * t, y * y)
     sums = np.zeros((len(columns), places.size))
     sums[:, 1:] = np.cumsum([np.add.reduceat(column, places[:-1]) for column in columns], axis=1)
     where = np.searchsorted(places, np.array([first, last]))
@@ -166,7 +168,7 @@ def _straightness(
     three = m0 * (m2 * m4 - m3**2) - m1 * (m1 * m4 - m2 * m3) + m2 * (m1 * m3 - m2**2)
     curvature = (y0 * (m1 * m3 - m2**2) - y1 * (m0 * m3 - m1 * m2) + y2 * two) / three
     u_bend = noise * np.sqrt(two / three)
-    reach = t[last - 1] - t[first]
+    reach = (points.x[last - 1] - points.x[first]) / half
     turn = np.hypot(curvature, u_bend) * reach / half
     rough = np.sqrt(rss / (m0 - 2)) / noise
     return _Straightness(slope / half, noise * np.sqrt(m0 / two) / half, np.abs(curvature) / u_bend, rough, turn)
