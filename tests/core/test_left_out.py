@@ -46,7 +46,8 @@ def _settings():
     fields = {
         "bridge": {"low": 40, "high": 45, "flank": 12}, "combine": {"donor": "b"},
         "calibrate-x": {"measured": [3], "references": [3.5]},
-        "resample": {"spacing": 0.5}, "re-express": {"new_y": "y^2"}, "leave-out": {"points": [20]},
+        "toe": {"by": "band", "low": 2, "high": 9}, "resample": {"spacing": 0.5},
+        "re-express": {"new_y": "y^2"}, "leave-out": {"points": [20]},
     }  # fmt: skip
     for slug, step in registered_steps().items():
         choices = {"zero": "by", "scale": "by"}.get(slug, "method" if "method" in step.model_fields else None)

@@ -12,8 +12,8 @@ from scipy import integrate, signal, stats
 import curvesieve as cs
 from curvesieve.core.measures import MeasureSlot, Seen, taken
 from curvesieve.core.measures.areas import simpson_weights, trapezium_weights, unsigned_area
-from curvesieve.core.measures.spread import noise_along
 from curvesieve.core.measures.taking import outcome
+from curvesieve.core.scatter import noise_along
 from tests.core.measuring import MEASURES, RUNS, X, Y, listed, made, noisy, read
 
 # -- other libraries and closed forms ---------------------------------------------------------------

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import json
 import os
+import re
 
 import numpy as np
 import pytest
 
 import curvesieve as cs
 from curvesieve.cli import main
+from curvesieve.core.curve import Flag
 from curvesieve.core.intake.machine import dimensions_of, stress_strain
 from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, taken
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.sets import TENSION, read_test
+from curvesieve.core.steps.toe import Toe
 from curvesieve.demo.mixed import write_mixed
 from curvesieve.demo.tension import MATERIALS, Machine, recorded, specimen
 
@@ -312,3 +315,58 @@ def test_what_stands_on_a_doubtful_reading_is_doubtful():
     assert rp.warning == "It stands on E, which is doubtful."
     assert [one.warning for one in formulas] == ["It stands on Rp, which is doubtful."] * 2
     assert not top.warning + top.readings[0].doubt
+
+
+@pytest.mark.parametrize("scale", [1e-12, 1.0, 1e12])
+def test_toe_compensation_finds_the_slack_and_its_u(scale):
+    """Slack of 0.0003 in a straight elastic law: the origin to its u (100 draws), strains and energy as made."""
+    made = specimen("sharp yield", 205_000, 450)
+    found = []
+    for seed in range(100):
+        x, y = recorded(made, Machine(toe=0.0003, points=1500), np.random.default_rng(seed))
+        curve = cs.Curve(x * scale, y, x_unit="", y_unit="MPa")
+        passed = Toe().apply(curve)
+        zero, u = (float(text) for text in re.search(r"x less (\S+) ± (\S+)", passed.message).groups())
+        found.append((zero / scale, u / scale))
+    zeros, us = np.array(found).T
+    assert zeros.mean() == pytest.approx(0.0003, abs=1e-6)
+    assert np.mean(np.abs(zeros - 0.0003) < 2 * us) >= 0.95
+    assert zeros.std() < np.median(us) < 3 * zeros.std(), "u holds how far the stretch may bend, too"
+    after = passed.curve
+    assert after.x[0] >= 0
+    if scale == 1.0:
+        assert after.x[-1] == pytest.approx(made.strain[-1], abs=3e-6)
+        read_ = {r.name: r.value for r in TENSION(after).readings}
+        assert read_["A"] == pytest.approx(100 * made.strain[-1], rel=1e-4)
+        assert read_["W"] == pytest.approx(made.toughness, rel=1e-4)
+        assert read_["Rp0.2"] == pytest.approx(made.yield_02, rel=0.005)
+
+
+def test_toe_compensation_of_a_band_of_points_left_out_and_of_lines_that_meet_nowhere():
+    x = np.arange(12.0)
+    y = np.array([0, 0.1, 0.9, 1.5, 2.5, 3.5, 4.5, 5.5, 6.5, 7.5, 7.9, 8])  # y = x − 1.5 from 3 to 9
+    flags = np.zeros(12, np.uint8)
+    flags[[1, 5]] = Flag.LEFT_OUT
+    y[5] = 99
+    curve = cs.Curve(x, y, np.full(12, 0.1), flags=flags, x_unit="mm", y_unit="N")
+    passed = Toe(by="band", low=3, high=9).apply(curve)
+    np.testing.assert_allclose(passed.curve.x, x[1:] - 1.5, atol=1e-12)
+    np.testing.assert_allclose(passed.curve.y, [0.1, 0.5, *y[3:]], atol=1e-12)
+    assert passed.caught.points.tolist() == [0, 2]
+    assert np.isnan(passed.caught.passed_y[0])
+    assert np.flatnonzero(passed.curve.flags & Flag.PATCHED).tolist() == [1], "none that is left out"
+    # 6 points from 3 to 9 without 5: the line's u at 2 by hand, and that of the point
+    t = np.array([3.0, 4, 6, 7, 8, 9])
+    by_hand = 0.1 * np.sqrt(1 / 6 + (2 - t.mean()) ** 2 / np.sum((t - t.mean()) ** 2))
+    assert passed.curve.u[1] == pytest.approx(np.hypot(by_hand, 0.1))
+    assert passed.curve.u[2] == 0.1
+    kept = Toe(by="band", low=3, high=9, toe="as recorded").apply(curve).curve
+    np.testing.assert_array_equal(kept.y, y)
+    np.testing.assert_allclose(kept.x, x - 1.5, atol=1e-12)
+    for low, high, other, said in (
+        (3, 9, np.ones(12), "the line is level"), (3, 9, x - 20, "behind its own stretch"), (3, 4, y, "2 points"),
+    ):  # fmt: skip
+        with pytest.raises(cs.InputError, match=said):
+            Toe(by="band", low=low, high=high).apply(cs.Curve(x, other))
+    with pytest.raises(cs.InputError, match="too few"):
+        Toe().apply(cs.Curve(x[:5], y[:5]))

@@ -12,13 +12,13 @@ from numpy.typing import NDArray
 from curvesieve.core import units
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.fitted_line import fitted_line
 from curvesieve.core.measures.base import Found, Seen, Taken, Yield
 from curvesieve.core.measures.in_band import InBand
-from curvesieve.core.measures.lines import fitted_line
 from curvesieve.core.measures.local import around, crossing_at, crossings, vertex
-from curvesieve.core.measures.spread import Stretch, single_valued
 from curvesieve.core.measures.trace import Trace, doubt_of
 from curvesieve.core.rules import Band, Flanks, RuleField
+from curvesieve.core.scatter import Stretch, single_valued
 from curvesieve.core.shapes import Fill, Line, Point
 
 Base = Literal["zero", "chord", "value", "line beside"]

@@ -15,10 +15,10 @@ from pydantic import Field
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.measures.fit_seen import FitSeen
 from curvesieve.core.measures.outcome import Earlier, Outcome, earlier_of
-from curvesieve.core.measures.spread import Spread, Stretch, band, spread_of, whole
 from curvesieve.core.measures.trace import Trace
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.rules import Band, Kind, Mark, Rule, Slot, parse_rule, registered
+from curvesieve.core.scatter import Spread, Stretch, band, spread_of, whole
 from curvesieve.core.shapes import Shape
 from curvesieve.core.typed import rounded
 

@@ -10,8 +10,8 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.measures.local import crossing_at, crossings
-from curvesieve.core.measures.spread import single_valued
 from curvesieve.core.rules import Band, Banded, RuleField
+from curvesieve.core.scatter import single_valued
 from curvesieve.core.shapes import Line, Point
 from curvesieve.core.typed import rounded
 

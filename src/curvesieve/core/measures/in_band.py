@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import ClassVar
 
 from curvesieve.core.measures.base import Measure, Seen, said_band
-from curvesieve.core.measures.spread import Stretch
 from curvesieve.core.rules import Band, Banded, Handle, RuleField
+from curvesieve.core.scatter import Stretch
 
 
 class InBand(Banded, Measure):

@@ -11,9 +11,9 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.measures.local import crossing_at, crossings
-from curvesieve.core.measures.spread import Stretch, single_valued
 from curvesieve.core.measures.trace import Trace, Traced, doubt_of
 from curvesieve.core.rules import RuleField
+from curvesieve.core.scatter import Stretch, single_valued
 from curvesieve.core.shapes import Line, Point
 
 

@@ -8,12 +8,12 @@ import numpy as np
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.fitted_line import FittedLine, fitted_line
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.measures.in_band import InBand
-from curvesieve.core.measures.lines import Fitted, fitted_line
 from curvesieve.core.measures.local import crossing_at, crossings
-from curvesieve.core.measures.spread import Stretch, single_valued
 from curvesieve.core.rules import Band, Banded, RuleField
+from curvesieve.core.scatter import Stretch, single_valued
 from curvesieve.core.shapes import Line, Point
 
 
@@ -86,7 +86,7 @@ class MeetingOfLines(Banded, Measure):
         said = f"lines through {counted(len(part), 'point')} and {counted(len(other), 'point')}"
         return Taken((Found("x", x, by_x), Found("y", y, by_y)), said, used, shapes)
 
-    def _curve(self, seen: Seen, part: Stretch, line: Fitted) -> Taken:
+    def _curve(self, seen: Seen, part: Stretch, line: FittedLine) -> Taken:
         points = single_valued(seen.band(self.low, None, 2))
         origin = line.origin + self.shift
         over = points.y - line.intercept - line.slope * (points.x - origin)

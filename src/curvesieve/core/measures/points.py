@@ -11,8 +11,8 @@ from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.measures.in_band import InBand
 from curvesieve.core.measures.local import around, vertex
-from curvesieve.core.measures.spread import Stretch, joined, single_valued
 from curvesieve.core.rules import Mark, RuleField
+from curvesieve.core.scatter import Stretch, joined, single_valued
 from curvesieve.core.shapes import Line, Point
 
 _BETWEEN = "between points along straight lines"

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.measures.spread import Stretch, noise_along
+from curvesieve.core.scatter import Stretch, noise_along
 
 _PLACES = 64
 """Ends that a straight stretch is looked for between."""
@@ -167,7 +167,8 @@ def _straightness(
     rss = np.maximum(yy - level * y0 - slope * y1, 0.0)
     three = m0 * (m2 * m4 - m3**2) - m1 * (m1 * m4 - m2 * m3) + m2 * (m1 * m3 - m2**2)
     curvature = (y0 * (m1 * m3 - m2**2) - y1 * (m0 * m3 - m1 * m2) + y2 * two) / three
-    u_bend = noise * np.sqrt(two / three)
+    with np.errstate(invalid="ignore", divide="ignore"):  # too few points for a parabola: no number, and not chosen
+        u_bend = noise * np.sqrt(two / three)
     reach = (points.x[last - 1] - points.x[first]) / half
     turn = np.hypot(curvature, u_bend) * reach / half
     rough = np.sqrt(rss / (m0 - 2)) / noise
