@@ -80,7 +80,6 @@ class CatchStrip(QWidget):
         self.list.setModel(self.list_model)
         self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
         self.list.setFlow(QListView.Flow.LeftToRight)
-        self.list.setGridSize(QSize(132, 24))
         self.list.setFixedHeight(40)
         self.list.setHorizontalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -146,6 +145,14 @@ class CatchStrip(QWidget):
         self.line.set(x, taken, pen("rust", 1.3))
         self._fit_y(taken, symmetric=False)
 
+    def _width_of_rows(self) -> int:
+        """That of the widest of some hundred rows, so that long numbers do not run into one another."""
+        count = self.list_model.rowCount()
+        metrics = self.list.fontMetrics()
+        some = {round(row) for row in np.linspace(0, count - 1, min(count, 300))}
+        texts = (str(self.list_model.data(self.list_model.index(row))) for row in some)
+        return max((metrics.horizontalAdvance(text) for text in texts), default=0) + 14
+
     def show_residual(self, x: Floats, residual: Floats, title: str) -> None:
         """The residual of the model at its points, as dots about zero."""
         self.title.set_words(title)
@@ -161,6 +168,7 @@ class CatchStrip(QWidget):
         self.title.set_words(title)
         self.line.clear()
         self.list_model.fill(x, y)
+        self.list.setGridSize(QSize(self._width_of_rows(), 24))
         self.list.setVisible(bool(x.size))
         heights = np.where(np.isfinite(excess), excess, y)
         mapped = np.asarray(self.plot.map_x(x))
