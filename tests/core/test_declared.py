@@ -90,6 +90,7 @@ spectrum.window = 'hann'
 spectrum.detrend = 'mean'
 spectrum.padding = 1 | ≥ 1 ≤ 64
 spectrum.uneven = 'resample'
+true-stress.until = 'the highest stress'
 re-express.new_x = 'x'
 re-express.new_y = 'y'
 combine.operation = 'subtract'

@@ -18,6 +18,7 @@ from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.sets import TENSION, read_test
 from curvesieve.core.steps.toe import Toe
+from curvesieve.core.steps.true_stress import TrueStress
 from curvesieve.demo.mixed import write_mixed
 from curvesieve.demo.tension import MATERIALS, Machine, recorded, specimen
 
@@ -370,3 +371,30 @@ def test_toe_compensation_of_a_band_of_points_left_out_and_of_lines_that_meet_no
             Toe(by="band", low=low, high=high).apply(cs.Curve(x, other))
     with pytest.raises(cs.InputError, match="too few"):
         Toe().apply(cs.Curve(x[:5], y[:5]))
+
+
+def test_true_stress_of_a_hollomon_law_gives_its_exponent_back_and_ends_at_the_neck():
+    """σ = K·ε^n true, made engineering by hand: log–log slope n; Considère: uniform true strain = n."""
+    k, n = 500.0, 0.2
+    true = np.linspace(0.002, 0.4, 3000)
+    curve = cs.Curve(100 * np.expm1(true), k * true**n / np.exp(true), np.full(3000, 0.5), x_unit="%", y_unit="MPa")
+    passed = TrueStress().apply(curve)
+    after = passed.curve
+    assert (after.x_unit, after.y_unit) == ("%", "MPa")
+    assert after.x[-1] / 100 == pytest.approx(n, abs=2e-4)
+    np.testing.assert_allclose(np.polyfit(np.log(after.x / 100), np.log(after.y), 1), [n, np.log(k)], rtol=1e-9)
+    np.testing.assert_allclose(after.u, 0.5 * np.exp(after.x / 100), rtol=1e-12)
+    assert len(after) + len(passed.caught) == 3000
+    assert passed.message.endswith(f"; {len(passed.caught):,} points behind the highest stress dropped")
+    whole = TrueStress(until="the end").apply(curve).curve
+    np.testing.assert_allclose(whole.x / 100, true, rtol=1e-12)
+    pressed = cs.Curve(-np.linspace(0, 0.3, 9), -np.linspace(0, 90, 9), x_unit="", y_unit="MPa")
+    made = TrueStress().apply(pressed).curve
+    assert (made.x[-1], made.y[-1]) == (pytest.approx(np.log(0.7)), pytest.approx(-63))
+    flags = np.zeros(9, np.uint8)
+    flags[6] = Flag.LEFT_OUT
+    wild = np.array([1, 2, 3, 4, 5, 6, 1e6, 5, 4])
+    assert len(TrueStress().apply(cs.Curve(np.arange(9) / 100, wild, flags=flags)).curve) == 6, "not the wild one's top"
+    for x, unit, said in ((np.arange(9.0), "mm", "x is in mm"), (-np.arange(9.0), "", "lose all of its length")):
+        with pytest.raises(cs.InputError, match=said):
+            TrueStress().apply(cs.Curve(x, np.arange(9.0), x_unit=unit))

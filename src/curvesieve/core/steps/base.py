@@ -14,7 +14,19 @@ from curvesieve.core.errors import InputError, counted
 from curvesieve.core.rules import Kind, Rule, parse_rule, registered
 from curvesieve.core.shapes import Shape
 
-_MODULES = ("trim", "repair", "bridge", "level", "toe", "baseline", "smooth", "axis", "transform", "combine")
+_MODULES = (
+    "trim",
+    "repair",
+    "bridge",
+    "level",
+    "toe",
+    "baseline",
+    "smooth",
+    "axis",
+    "transform",
+    "true_stress",
+    "combine",
+)
 MODULES = tuple(f"curvesieve.core.steps.{module}" for module in _MODULES)
 """The modules that declare steps, in the order in which an intent lists them."""
 GROUPS = ("trim", "repair", "level", "smooth", "re-axis", "transform", "combine")
