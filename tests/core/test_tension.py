@@ -162,6 +162,8 @@ def test_breaks_yield_points_and_brittle_specimens_are_told_apart():
     (alone,) = taken([slot("offset-yield")], Seen.of(curve))
     assert alone.problem.startswith("No reading before this is called E; there is nothing yet.")
     force = cs.Curve(curve.x * 50, curve.y, x_unit="mm", y_unit="N")
+    hundred = cs.Curve(curve.x * 100, curve.y, y_unit="MPa")
+    assert "X has no unit and goes to 18" in read(hundred)[1]["Rp0.2"]
     (_, offset) = taken([slot("straight-part", "E", high=0.05), slot("offset-yield")], Seen.of(force))
     assert "an offset in % needs a strain" in offset.problem
 

@@ -68,6 +68,8 @@ _DROP, _WITHIN = 0.4, 5
 """A break is a fall by this share of the largest y so far, over so many points."""
 
 
+_TALL = 1.0
+"""A strain above this without a unit may be in percent."""
 _CLEAR = 10
 """Times the noise that a fall is deep: thousands of points of a level differ by seven."""
 
@@ -146,7 +148,13 @@ class OffsetYield(OfElastic):
         said = f"the elastic line moved by {self.offset:g} %, met at {met.x:.6g}"
         how = "u from the points and the elastic line" if parts else "no u: neither points nor line have one"
         line = Line(ends, intercept + slope * (ends - moved), "aid")
-        return Taken(found, said, near, (line, Point(met.x, y)), how, doubt_of([by_slope]))
+        tall = float(np.abs(points.x).max())
+        doubt = doubt_of([by_slope])
+        if not doubt and not axes.x_unit.strip() and tall > _TALL:
+            doubt = (
+                f"x has no unit and goes to {tall:.4g}: if it is in percent, say so on the Intake bench; the slope too"
+            )
+        return Taken(found, said, near, (line, Point(met.x, y)), how, doubt)
 
     def digest(self) -> str:
         return f"{self.line} moved by {self.offset:g} %"
