@@ -293,6 +293,19 @@ def test_dimensions_are_known_by_the_words_of_preambles(tmp_path):
     record = Record(Source("n.csv", b"n"), (Channel("a", "s", np.arange(5.0)),), (("Grip separation", "40 mm"),))
     found = dimensions_of(record, given)
     assert {name: q.written() for name, q in found.items()} == {"diameter": "6.00(2) mm", "gauge": "30 mm"}
+    # what is given by hand goes before what the file says, another shape of the area, too
+    both = (("Width", "10 mm"), ("Thickness", "2 mm"), ("Area", "21 mm^2"), ("L0", "50 mm"))
+    x = np.linspace(0, 1, 50)
+    x[7] = np.nan
+    channels = (Channel("Crosshead", "mm", x), Channel("Extensometer", "mm", x), Channel("Force", "N", 100 * x))
+    made = Record(Source("b.csv", b"b"), channels, both)
+    for texts, area in (({}, 21), ({"diameter": "4 mm"}, 4 * np.pi), ({"thickness": "3 mm"}, 30)):
+        tested = stress_strain(made, [Quantity.read(name, text) for name, text in texts.items()])
+        assert tested.curve.y[-1] == pytest.approx(100 / area), texts
+        assert "Crosshead was taken, and not Extensometer: it comes first" in tested.notes
+    tall = (Channel("Strain", "", 30 * x), Channel("Force", "N", 100 * x))
+    with pytest.raises(cs.InputError, match="Strain goes to 30 without a unit"):
+        stress_strain(Record(Source("t.csv", b"t"), tall, both))
     force = Channel("Force", "N", np.linspace(0, 100, 50))
     strain = Channel("Strain", "mm/mm", np.linspace(0, 0.01, 50))
     tested = stress_strain(Record(Source("r.csv", b"r"), (strain, force)), given)

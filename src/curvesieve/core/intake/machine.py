@@ -23,7 +23,7 @@ _WORDS = {
     "gauge": r"gauge|gage|grip_(distance|separation)|^l0$|initial_length|(specimen|parallel)_length",
 }  # fmt: skip
 """Names that preambles give to dimensions, without regard to capitals; common practice."""
-_TALL = 1.0
+TALL = 1.0
 """A strain above this without a unit is asked about: it may be in percent."""
 _BACK = 0.01
 """Share of its extent by which a strain may run backward before that is told."""
@@ -42,12 +42,18 @@ def dimensions_of(record: Record, given: Sequence[Quantity] = ()) -> dict[str, Q
     """Width, thickness, diameter, area and gauge length, as far as they are given or stand in the preamble."""
     found: dict[str, Quantity] = {}
     for quantity in (*given, *quantities_of(record)):
-        for name, pattern in _WORDS.items():
-            wanted = _AREA if name == "area" else _LENGTH
-            if re.search(pattern, quantity.name.casefold()) and units.in_base(quantity.unit).powers == wanted:
-                found.setdefault(name, quantity.model_copy(update={"name": name}))
-                break
+        if name := _dimension(quantity):
+            found.setdefault(name, quantity.model_copy(update={"name": name}))
     return found
+
+
+def _dimension(quantity: Quantity) -> str:
+    """Which dimension a quantity is, by its name and the kind of its unit; empty: none."""
+    for name, pattern in _WORDS.items():
+        wanted = _AREA if name == "area" else _LENGTH
+        if re.search(pattern, quantity.name.casefold()) and units.in_base(quantity.unit).powers == wanted:
+            return name
+    return ""
 
 
 def stress_strain(record: Record, given: Sequence[Quantity] = ()) -> Tested:
@@ -60,22 +66,22 @@ def stress_strain(record: Record, given: Sequence[Quantity] = ()) -> Tested:
     for size in sizes.values():
         if size.value <= 0:
             raise InputError(f"{record.source.name}: {size.name} is {size.written()}; a dimension is above zero.")
-    stress = _channel(record, _STRESS)
-    notes = []
+    notes: list[str] = []
+    stress = _channel(record, _STRESS, notes)
     made_with: list[str] = []
     if stress is None:
-        force = _channel(record, _FORCE)
+        force = _channel(record, _FORCE, notes)
         if force is None:
             has = ", ".join(units.labelled(channel.name, channel.unit) for channel in record.channels)
             raise InputError(f"{record.source.name} has no channel of force or stress by its unit; it has {has}.")
-        made_with, area = _area(record, sizes)
+        made_with, area = _area(record, sizes, {_dimension(size) for size in given})
         stress = _computed(record, "Stress", f"{name_in_formula(force.name)}/({area})", "MPa", sizes)
         notes.append(f"stress = {force.name}/({area})")
     else:
         stress = _computed(record, "Stress", name_in_formula(stress.name), "MPa", {})
     strain = _strain_channel(record)
     if strain is None:
-        extension = _channel(record, _LENGTH)
+        extension = _channel(record, _LENGTH, notes)
         if extension is None:
             raise InputError(f"{record.source.name} has no channel of strain or extension by its unit.")
         if "gauge" not in sizes:
@@ -83,9 +89,9 @@ def stress_strain(record: Record, given: Sequence[Quantity] = ()) -> Tested:
         made_with = [*made_with, "gauge"]
         strain = _computed(record, "Strain", f"{name_in_formula(extension.name)}/gauge", "1", sizes)
         notes.append(f"strain = {extension.name}/gauge length")
-    elif not strain.unit.strip() and float(abs(strain.values).max()) > _TALL:
+    elif not strain.unit.strip() and (tall := float(np.nanmax(np.abs(strain.values)))) > TALL:
         raise InputError(
-            f"{record.source.name}: {strain.name} goes to {abs(strain.values).max():.4g} without a unit. Is it in "
+            f"{record.source.name}: {strain.name} goes to {tall:.4g} without a unit. Is it in "
             "percent? Say so in the file or on the Intake bench: a modulus would be wrong by 100."
         )
     else:
@@ -114,10 +120,10 @@ def _check_sign(record: Record, channel: Channel) -> None:
 
 def _backwards(strain: Channel) -> list[str]:
     """A sentence where the strain runs backward by more than a share of its extent."""
-    values = strain.values[np.isfinite(strain.values)]
-    fallen = np.maximum.accumulate(values) - values
-    at = int(np.argmax(fallen))
-    if fallen[at] <= _BACK * np.ptp(values):
+    values = strain.values
+    fallen = np.fmax.accumulate(values) - values
+    at = int(np.nanargmax(fallen))
+    if fallen[at] <= _BACK * (np.nanmax(values) - np.nanmin(values)):
         return []
     return [
         f"the strain runs backward, by {fallen[at]:.4g} at point {at + 1:,}: slip, or an extensometer that was taken "
@@ -125,8 +131,12 @@ def _backwards(strain: Channel) -> list[str]:
     ]
 
 
-def _channel(record: Record, powers: tuple[tuple[str, object], ...]) -> Channel | None:
+def _channel(record: Record, powers: tuple[tuple[str, object], ...], notes: list[str]) -> Channel | None:
+    """The first channel of such a unit; that there are more goes to the notes."""
     found = [channel for channel in record.channels if units.in_base(channel.unit).powers == powers]
+    if len(found) > 1:
+        others = ", ".join(channel.name for channel in found[1:])
+        notes.append(f"{found[0].name} was taken, and not {others}: it comes first")
     return found[0] if found else None
 
 
@@ -136,12 +146,12 @@ def _strain_channel(record: Record) -> Channel | None:
     return next((channel for channel in named if not units.in_base(channel.unit).powers), None)
 
 
-def _area(record: Record, sizes: dict[str, Quantity]) -> tuple[list[str], str]:
-    """The names of the dimensions that give the area, and the formula."""
+def _area(record: Record, sizes: dict[str, Quantity], given: set[str]) -> tuple[list[str], str]:
+    """The names of the dimensions that give the area, and the formula; those `given` by hand go before the file's."""
     ways = {"area": "area", "width thickness": "width*thickness", "diameter": "pi*diameter^2/4"}
-    for names, formula in ways.items():
-        if all(name in sizes for name in names.split()):
-            return names.split(), formula
+    ready = [(names.split(), formula) for names, formula in ways.items() if all(n in sizes for n in names.split())]
+    if ready:
+        return max(ready, key=lambda way: len(given.intersection(way[0])))  # the first of those with as many
     raise InputError(
         f"{record.source.name}: the area of the specimen is not known; give --width and --thickness, --diameter or "
         "--area."

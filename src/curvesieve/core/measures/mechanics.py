@@ -9,6 +9,7 @@ import numpy as np
 from curvesieve.core import units
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.intake.machine import TALL
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.measures.local import crossing_at, crossings
 from curvesieve.core.measures.trace import Trace, Traced, doubt_of
@@ -68,8 +69,6 @@ _DROP, _WITHIN = 0.4, 5
 """A break is a fall by this share of the largest y so far, over so many points."""
 
 
-_TALL = 1.0
-"""A strain above this without a unit may be in percent."""
 _CLEAR = 10
 """Times the noise that a fall is deep: thousands of points of a level differ by seven."""
 
@@ -150,7 +149,7 @@ class OffsetYield(OfElastic):
         line = Line(ends, intercept + slope * (ends - moved), "aid")
         tall = float(np.abs(points.x).max())
         doubt = doubt_of([by_slope])
-        if not doubt and not axes.x_unit.strip() and tall > _TALL:
+        if not doubt and not axes.x_unit.strip() and tall > TALL:
             doubt = (
                 f"x has no unit and goes to {tall:.4g}: if it is in percent, say so on the Intake bench; the slope too"
             )
