@@ -69,6 +69,25 @@ def test_metals_are_read_as_they_were_made(material, quantum):
     assert np.mean(inside) >= 0.95
 
 
+@pytest.mark.parametrize("points", [20_000, 200_000])
+@pytest.mark.parametrize("wait", [0, 3000], ids=["at once", "after a wait at zero"])
+def test_noise_about_zero_of_dense_records_is_neither_break_nor_yield_point(points, wait):
+    made = specimen("round yield", 70_000, 300)
+    rng = np.random.default_rng(points)
+    x, y = recorded(made, Machine(points=points), rng)
+    x, y = np.append(np.linspace(-1e-4, -1e-9, wait), x), np.append(rng.normal(0, 0.3, wait), y)
+    ends = np.append(x, x[-1] + np.arange(1, 4) * 1e-6), np.append(y, [0.3, 0, -0.2])
+    for curve in (cs.Curve(*pair, x_unit="", y_unit="MPa") for pair in ((x, y), ends)):
+        r, said = read(curve)
+        assert set(said.values()) == {""}, said
+        assert r["A"].value == pytest.approx(100 * made.strain[-1], rel=1e-9)
+        assert r["E"].value == pytest.approx(70, rel=0.005)
+        assert r["Rp0.2"].value == pytest.approx(made.yield_02, rel=0.005)
+        assert r["W"].value == pytest.approx(made.toughness, rel=0.002)
+        with pytest.raises(cs.InputError, match="no upper yield point"):
+            cs.measure("yield-point", curve)
+
+
 @pytest.mark.parametrize("material", MATERIALS)
 def test_no_record_is_without_an_answer_or_a_reason(material):
     """Preload, toe, coarse force; polymers that bend from the start are told to, or their modulus is within its u."""

@@ -69,15 +69,22 @@ _DROP, _WITHIN = 0.4, 5
 """A break is a fall by this share of the largest y so far, over so many points."""
 
 
+_LEAST_HIGH = 0.1
+"""Share of the largest y that must have been reached before a fall is a break."""
 _CLEAR = 10
 """Times the noise that a fall is deep: thousands of points of a level differ by seven."""
 
 
-def break_of(points: Stretch, drop: float = _DROP, within: int = _WITHIN) -> tuple[int, bool]:
-    """The place of the last point before a break, and whether there is one; else the last point of all."""
+def break_of(points: Stretch, noise: float, drop: float = _DROP, within: int = _WITHIN) -> tuple[int, bool]:
+    """The place of the last point before a break, and whether there is one; else the last point of all.
+
+    Noise about the zero of the beginning is no break: before it y has been at a tenth of its largest value at least,
+    and it falls by ten times the `noise`.
+    """
     high = np.maximum.accumulate(points.y)
+    ready = high >= _LEAST_HIGH * high[-1]
     later = points.y[np.minimum(np.arange(len(points)) + within, len(points) - 1)]
-    falls = np.flatnonzero((points.y - later >= drop * high) & (high > 0))
+    falls = np.flatnonzero((points.y - later >= np.maximum(drop * high, _CLEAR * noise)) & ready & (high > 0))
     if not falls.size:
         return len(points) - 1, False
     place = int(falls[0])  # the last point before the first large step down within the reach
@@ -88,7 +95,13 @@ def break_of(points: Stretch, drop: float = _DROP, within: int = _WITHIN) -> tup
 def _unbroken(seen: Seen) -> Stretch:
     """The points up to the break."""
     points = single_valued(seen.whole)
-    return points.take(slice(0, break_of(points)[0] + 1))
+    return points.take(slice(0, break_of(points, _noise(seen, points))[0] + 1))
+
+
+def _noise(seen: Seen, points: Stretch) -> float:
+    """The noise of the points, 0 where it is not known."""
+    u = seen.spread.at(points)
+    return 0.0 if u is None else float(np.median(u))
 
 
 class OffsetYield(OfElastic):
@@ -162,8 +175,9 @@ class OffsetYield(OfElastic):
 class Break(Measure):
     """The last point before the stress falls: where a specimen breaks.
 
-    The break is the first fall by the share from the largest y so far, between two neighbours or over a few points;
-    the point before the fall begins is taken. A record that ends without a fall ends at the break.
+    The break is the first fall by the share from the largest y so far, between two neighbours or over a few points, and
+    by ten times the noise, once a tenth of the largest y of all was reached; the point before it is taken. A record
+    that ends without a fall ends at the break.
     """
 
     slug = "break"
@@ -184,7 +198,7 @@ class Break(Measure):
 
     def take(self, seen: Seen) -> Taken:
         points = seen.whole
-        place, falls = break_of(points, self.drop, self.within)
+        place, falls = break_of(points, _noise(seen, points), self.drop, self.within)
         x, y = float(points.x[place]), float(points.y[place])
         said = f"{'before the fall' if falls else 'the end of the record'}, {counted(place + 1, 'point')} on"
         used = points.take(slice(place, place + 1))
@@ -221,8 +235,7 @@ class YieldPoint(Measure):
 
     def take(self, seen: Seen) -> Taken:
         points = _unbroken(seen)
-        u = seen.spread.at(points)
-        noise = 0.0 if u is None else float(np.median(u))
+        noise = _noise(seen, points)
         high = np.maximum.accumulate(points.y)
         fallen = np.flatnonzero((high - points.y > np.maximum(self.fall * high, _CLEAR * noise)) & (high > 0))
         if not fallen.size or fallen[0] >= len(points) - 2:
