@@ -87,10 +87,10 @@ def _tension() -> Row:
     from curvesieve.demo.tension import Machine, recorded, specimen
 
     x, y = recorded(specimen("round yield", 70_000, 300), Machine(points=100_000), np.random.default_rng(1))
-    failed = [one.problem for one in TENSION(cs.Curve(x, y, x_unit="", y_unit="MPa")).outcomes if one.problem]
+    failed = [one.problem for one in TENSION.recipe(cs.Curve(x, y, x_unit="", y_unit="MPa")).outcomes if one.problem]
     if failed:
         raise AssertionError(failed)
-    pair = against(lambda: TENSION(cs.Curve(x, y, x_unit="", y_unit="MPa")), lambda: np.polyfit(x, y, 1), 9)
+    pair = against(lambda: TENSION.recipe(cs.Curve(x, y, x_unit="", y_unit="MPa")), lambda: np.polyfit(x, y, 1), 9)
     return at_most("all readings of a tension test on 100,000 points", "one numpy.polyfit of degree 1", pair, 5.0)
 
 

@@ -46,7 +46,7 @@ def slot(slug: str, name: str = "", unit: str = "", **fields) -> MeasureSlot:
 
 
 def read(curve: cs.Curve) -> tuple[dict[str, object], dict[str, str]]:
-    done = TENSION(curve)
+    done = TENSION.recipe(curve)
     return {r.name: r for r in done.readings}, {one.slot.title: one.problem or one.warning for one in done.outcomes}
 
 
@@ -371,7 +371,7 @@ def test_toe_compensation_finds_the_slack_and_its_u(scale):
     assert after.x[0] >= 0
     if scale == 1.0:
         assert after.x[-1] == pytest.approx(made.strain[-1], abs=3e-6)
-        read_ = {r.name: r.value for r in TENSION(after).readings}
+        read_ = {r.name: r.value for r in TENSION.recipe(after).readings}
         assert read_["A"] == pytest.approx(100 * made.strain[-1], rel=1e-4)
         assert read_["W"] == pytest.approx(made.toughness, rel=1e-4)
         assert read_["Rp0.2"] == pytest.approx(made.yield_02, rel=0.005)

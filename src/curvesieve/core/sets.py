@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.machine import stress_strain
@@ -16,37 +18,35 @@ from curvesieve.core.record import Record
 
 @dataclass(frozen=True, eq=False)
 class MeasureSet:
-    """Measures that belong together: what they are for, what is read, and other words that they are found by."""
+    """Measures that belong together: what they are for, what is read, the JSON of each, other words to find it by."""
 
     label: str
     about: str
-    recipe: Recipe
+    measures: tuple[dict[str, Any], ...]
     words: str = ""
 
+    @cached_property
+    def recipe(self) -> Recipe:
+        """The recipe of these measures; made when first asked for, as reading units takes its time."""
+        return Recipe.parse({"recipe": 1, "measures": list(self.measures)})
 
-TENSION = Recipe.parse(
-    {
-        "recipe": 1,
-        "measures": [
-            {"measure": "straight-part", "by": "found", "prefer": "surest", "name": "E", "units": {"slope": "GPa"}},
-            {"measure": "offset-yield", "name": "Rp0.2"},
-            {"measure": "highest-point", "by": "the point itself", "name": "Rm"},
-            {"measure": "break", "name": "A", "units": {"break-strain": "%"}},
-            {"measure": "area", "until": "A_break_strain", "name": "W", "units": {"area": "MJ/m^3"}},
-        ],
-    }
+
+TENSION = MeasureSet(
+    "Tension test",
+    "E, Rp0.2, Rm, A and W of stress against strain",
+    (
+        {"measure": "straight-part", "by": "found", "prefer": "surest", "name": "E", "units": {"slope": "GPa"}},
+        {"measure": "offset-yield", "name": "Rp0.2"},
+        {"measure": "highest-point", "by": "the point itself", "name": "Rm"},
+        {"measure": "break", "name": "A", "units": {"break-strain": "%"}},
+        {"measure": "area", "until": "A_break_strain", "name": "W", "units": {"area": "MJ/m^3"}},
+    ),
+    "tensile modulus proof strength elongation toughness",
 )
 """Modulus, offset yield, strength, elongation at break and energy of a stress–strain curve."""
+SETS = (TENSION,)
 _ROUNDING = 1e-9
 """A change of a reading by less of itself is none."""
-SETS = (
-    MeasureSet(
-        "Tension test",
-        "E, Rp0.2, Rm, A and W of stress against strain",
-        TENSION,
-        "tensile modulus proof strength elongation toughness",
-    ),
-)
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,14 +58,14 @@ class ReadTest:
     notes: tuple[str, ...]
 
 
-def read_test(record: Record, given: Sequence[Quantity] = (), recipe: Recipe = TENSION) -> ReadTest:
+def read_test(record: Record, given: Sequence[Quantity] = (), chosen: MeasureSet = TENSION) -> ReadTest:
     """Makes stress and strain of a record and reads them off; `given` dimensions go before those of the preamble.
 
     A dimension is common to all points, so that its u is no scatter between them: everything is read again with the
     dimension changed by its u to both sides, and half the difference of a reading is added to its u in quadrature
     (JCGM 100, 5.1.3 NOTE 2). A reading that is not there on both sides has no u. Raises InputError as `stress_strain`.
     """
-    made = stress_strain(record, given)
+    made, recipe = stress_strain(record, given), chosen.recipe
     done = recipe(made.curve)
     uncertain = [size for size in made.sizes if size.u]
     for size in uncertain:

@@ -15,8 +15,6 @@ from curvesieve.core.intake.computed import ComputedChannel, compute, name_in_fo
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record
 
-_STRESS, _FORCE, _LENGTH = (units.in_base(unit).powers for unit in ("Pa", "N", "m"))
-_AREA = units.in_base("m^2").powers
 _WORDS = {
     "width": r"^(specimen_)?width$|^w$|^b$|breadth", "thickness": r"^(specimen_)?thickness$|^t$|^d0$",
     "diameter": r"diameter|^dia$|^d$", "area": r"area|cross_section|^s0$|^a0$",
@@ -50,8 +48,8 @@ def dimensions_of(record: Record, given: Sequence[Quantity] = ()) -> dict[str, Q
 def _dimension(quantity: Quantity) -> str:
     """Which dimension a quantity is, by its name and the kind of its unit; empty: none."""
     for name, pattern in _WORDS.items():
-        wanted = _AREA if name == "area" else _LENGTH
-        if re.search(pattern, quantity.name.casefold()) and units.in_base(quantity.unit).powers == wanted:
+        kind = "m^2" if name == "area" else "m"
+        if re.search(pattern, quantity.name.casefold()) and _is_kind(quantity.unit, kind):
             return name
     return ""
 
@@ -67,10 +65,10 @@ def stress_strain(record: Record, given: Sequence[Quantity] = ()) -> Tested:
         if size.value <= 0:
             raise InputError(f"{record.source.name}: {size.name} is {size.written()}; a dimension is above zero.")
     notes: list[str] = []
-    stress = _channel(record, _STRESS, notes)
+    stress = _channel(record, "Pa", notes)
     made_with: list[str] = []
     if stress is None:
-        force = _channel(record, _FORCE, notes)
+        force = _channel(record, "N", notes)
         if force is None:
             has = ", ".join(units.labelled(channel.name, channel.unit) for channel in record.channels)
             raise InputError(f"{record.source.name} has no channel of force or stress by its unit; it has {has}.")
@@ -81,7 +79,7 @@ def stress_strain(record: Record, given: Sequence[Quantity] = ()) -> Tested:
         stress = _computed(record, "Stress", name_in_formula(stress.name), "MPa", {})
     strain = _strain_channel(record)
     if strain is None:
-        extension = _channel(record, _LENGTH, notes)
+        extension = _channel(record, "m", notes)
         if extension is None:
             raise InputError(f"{record.source.name} has no channel of strain or extension by its unit.")
         if "gauge" not in sizes:
@@ -131,9 +129,14 @@ def _backwards(strain: Channel) -> list[str]:
     ]
 
 
-def _channel(record: Record, powers: tuple[tuple[str, object], ...], notes: list[str]) -> Channel | None:
-    """The first channel of such a unit; that there are more goes to the notes."""
-    found = [channel for channel in record.channels if units.in_base(channel.unit).powers == powers]
+def _is_kind(unit: str, other: str) -> bool:
+    """Whether two units measure the same kind of thing."""
+    return units.in_base(unit).powers == units.in_base(other).powers
+
+
+def _channel(record: Record, kind: str, notes: list[str]) -> Channel | None:
+    """The first channel with a unit of the kind of this one; that there are more goes to the notes."""
+    found = [channel for channel in record.channels if _is_kind(channel.unit, kind)]
     if len(found) > 1:
         others = ", ".join(channel.name for channel in found[1:])
         notes.append(f"{found[0].name} was taken, and not {others}: it comes first")

@@ -141,7 +141,8 @@ class OffsetYield(OfElastic):
         total, away = float(met.slopes.sum()), float(met.slopes @ (points.x - moved))
         parts: list[tuple[Trace, float, float]] = []
         if u is not None:
-            parts.append((Trace(points.rows, met.slopes * u), 1.0, slope))
+            passage = slice(met.first, met.last + 1)  # nowhere else has it slopes
+            parts.append((Trace(points.rows[passage], (met.slopes * u)[passage]), 1.0, slope))
         axes = seen.curve
         own = units.power_product(axes.x_unit, -1, axes.y_unit, 1)
         for traced, unit, by_x, direct in ((by_slope, own, -away, at), (by_intercept, axes.y_unit, -total, 1.0)):

@@ -33,11 +33,19 @@ class Trace:
     @classmethod
     def sum(cls, parts: Sequence[tuple[Trace, float]]) -> Trace:
         """That of a sum of readings, each times a number."""
-        every = np.concatenate([one.causes for one, _ in parts])
-        causes, place = np.unique(every, return_inverse=True)
-        adds = np.zeros(causes.size)
-        np.add.at(adds, place, np.concatenate([factor * one.adds for one, factor in parts]))
-        return cls(causes, adds)
+        alike: dict[
+            int, tuple[NDArray[np.intp], Floats]
+        ] = {}  # by the very array of causes, as of a line's two numbers
+        for one, factor in parts:
+            causes, adds = alike.get(id(one.causes), (one.causes, np.zeros(one.causes.size)))
+            alike[id(one.causes)] = causes, adds + factor * one.adds
+        if len(alike) == 1:
+            ((causes, adds),) = alike.values()
+            return cls(causes, adds)
+        causes, place = np.unique(np.concatenate([causes for causes, _ in alike.values()]), return_inverse=True)
+        summed = np.zeros(causes.size)
+        np.add.at(summed, place, np.concatenate([adds for _, adds in alike.values()]))
+        return cls(causes, summed)
 
     def scaled_to(self, u: float) -> Trace:
         """The same causes, in the same proportions, for a u that was found in another way."""
