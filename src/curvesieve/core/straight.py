@@ -23,6 +23,8 @@ _STEEPER = 0.01
 """Share by which the beginning of a curve may be steeper than its surest stretch before that is told."""
 _LEAST_RISE, _WHOLE_STEPS = 0.1, 1e-3
 """Share of the way to the top that the surest stretch must rise; how near to whole multiples a coarse y must be."""
+_PIECE, _EVERY = 4000, 4
+"""Of curves of more points than these two make, every fourth piece of so many points is asked for the noise."""
 Ints = NDArray[np.intp]
 
 
@@ -123,6 +125,9 @@ def _pairs(places: Ints, least: int) -> tuple[Ints, Ints]:
 
 def _noise(points: Stretch) -> float:
     """The noise along the curve; of a y in coarse steps at the least that of rounding to them, step/√12."""
+    if len(points) > _PIECE * _EVERY:  # pieces of a long curve tell its noise as well
+        pieces = np.arange(len(points)) // _PIECE % _EVERY == 0
+        points = points.take(np.flatnonzero(pieces))
     noise = noise_along(points.x, points.y)
     least = max(1e-9 * float(np.abs(points.y).max()), 1e-300)
     steps = np.diff(np.unique(points.y))

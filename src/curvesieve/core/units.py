@@ -219,6 +219,16 @@ def convert(values: np.ndarray, unit: str, target: str) -> np.ndarray:
     The factor is worked out in decimal arithmetic and a factor such as 1/100 divides, so that 5.5 % is 0.055.
     `values` may have any shape, and the answer has the same.
     """
+    factor, zero = _conversion(unit, target)
+    inverse = 1 / factor
+    whole = abs(factor) < 1 and inverse == inverse.to_integral_value()
+    scaled = np.asarray(values) / float(inverse) if whole else np.asarray(values) * float(factor)
+    return np.asarray(scaled + float(zero))
+
+
+@lru_cache(maxsize=1024)
+def _conversion(unit: str, target: str) -> tuple[Decimal, Decimal]:
+    """Factor and zero of a conversion; raises as `convert`. Kept: reading units costs more than most conversions."""
     source, wanted = _parsed(unit if unit.strip() else "1"), _parsed(target if target.strip() else "1")
     for text, found in ((unit, source), (target, wanted)):
         if found is None:
@@ -228,8 +238,4 @@ def convert(values: np.ndarray, unit: str, target: str) -> np.ndarray:
         one, zero = (quantity(Decimal(number), source).to(wanted).magnitude for number in (1, 0))
     except Exception as error:
         raise InputError(f"“{unit}” cannot be converted to “{target}”: they measure different things.") from error
-    factor = one - zero
-    inverse = 1 / factor
-    whole = abs(factor) < 1 and inverse == inverse.to_integral_value()
-    scaled = np.asarray(values) / float(inverse) if whole else np.asarray(values) * float(factor)
-    return np.asarray(scaled + float(zero))
+    return one - zero, zero
