@@ -20,6 +20,7 @@ from curvesieve.core.measures import parse_measure
 from curvesieve.core.reading import plus_minus
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits
+from curvesieve.core.study import ledger_tables as tables
 from curvesieve.core.study.measuring import measured_curve
 from curvesieve.core.study.passing import recorded
 from curvesieve.demo.mixed import FOLDER, write_mixed
@@ -552,7 +553,15 @@ def test_a_tension_test_is_read_by_one_set_for_a_whole_family(window, qtbot):
     aluminium, _, polymer = shown_ledger(w)
     assert [cell.startswith("⚠ 1") for cell in polymer[:3]] == [False, True, True]
     assert not any("⚠" in cell for cell in aluminium)
+    assert (aluminium[-1], polymer[-1]) == ("read", "read, 2 doubtful"), "so the table says it wherever it is written"
+    assert "read, 2 doubtful" in tables.to_csv(w.curve_bench.ledger.ledger)
+    take(menu_behind(w.curve_bench.ledger.more), "Mean, s and 95 % interval of all rows")
+    means = shown_ledger(w)[3]
+    assert [cell.startswith("⚠ ") for cell in means[:4]] == [False, True, True, False], "a mean of doubtful numbers"
     w.session.undo()
     w.session.look(View(ids[0]))
     w.session.undo()
     assert w.session.readings.slots == (), "one edit, taken back at once"
+    QTest.keyClick(w, Qt.Key.Key_K, CTRL)
+    type_into(w.finder.field, "tension test")
+    assert [slot.name for slot in w.session.readings.slots] == ["E", "Rp0.2", "Rm", "A", "W"], "found by Ctrl+K, too"

@@ -139,7 +139,7 @@ def test_a_curve_that_would_be_made_of_itself_says_so():
     assert sieved_curve(study, curves[0]).trail[0].problem, "and the step that takes from it cannot work"
 
 
-def test_what_is_set_as_it_was_has_its_fit_again(tmp_path):
+def test_what_is_set_back_has_its_fit_again(tmp_path):
     study = lines(2.0)
     (one,) = ids(study)
     study = fitted(study, one)

@@ -196,7 +196,7 @@ def test_properties_scale_with_the_stress(scale):
         assert other[name].value == pytest.approx(plain[name].value * scale, rel=1e-9), name
         assert other[name].u == pytest.approx(plain[name].u * scale, rel=1e-6), name
     assert other["A"].value == plain["A"].value
-    assert made.modulus > 0
+    assert other["E"].value * 1000 == pytest.approx(made.modulus * scale, rel=0.005)
 
 
 def machine_file(tmp_path, name: str, head: list[str], channels: list[str], unit_row: list[str], rows) -> str:
@@ -279,7 +279,7 @@ def test_signs_and_strains_that_run_backward_are_told():
     assert "too few" in few.done.outcomes[0].problem
 
 
-def test_u_of_dimensions_is_common_to_all_points(tmp_path):
+def test_u_of_dimensions_is_common_to_all_points():
     """Stresses go as 1/area, strains as 1/gauge: closed forms, and for the offset yield 1,000 draws."""
     _, curve = drawn("round yield", 6, Machine(points=1200, noise=0.0002))
     force, extension = Channel("Force", "N", curve.y * 25.4), Channel("Extension", "mm", curve.x * 50)
@@ -307,7 +307,7 @@ def test_u_of_dimensions_is_common_to_all_points(tmp_path):
             read_test(record, [Quantity.read("thickness", wrong)])
 
 
-def test_dimensions_are_known_by_the_words_of_preambles(tmp_path):
+def test_dimensions_are_known_by_the_words_of_preambles():
     given = [Quantity.read("Diameter", "6.00(2) mm"), Quantity.read("L0", "30 mm"), Quantity.read("width", "3 N")]
     record = Record(Source("n.csv", b"n"), (Channel("a", "s", np.arange(5.0)),), (("Grip separation", "40 mm"),))
     found = dimensions_of(record, given)
@@ -348,6 +348,11 @@ def test_what_stands_on_a_doubtful_reading_is_doubtful():
     assert "doubtful: " in e.readings[0].how
     assert not e.readings[2].doubt, "R² is what it is"
     assert rp.warning == "It stands on E, which is doubtful."
+    named = [slots[0].model_copy(update={"name": "my E"}), slot("offset-yield", line="my E")]
+    assert taken(named, Seen.of(bends))[1].readings[0].value == rp.readings[0].value, "names as they are typed"
+    inches = [slots[0].model_copy(update={"units": {"slope": "psi", "intercept": "kPa"}}), slots[1]]
+    again = taken(inches, Seen.of(bends))[1].readings[0]
+    assert (again.value, again.u) == (pytest.approx(rp.readings[0].value), pytest.approx(rp.readings[0].u))
     assert [one.warning for one in formulas] == ["It stands on Rp, which is doubtful."] * 2
     assert not top.warning + top.readings[0].doubt
 

@@ -33,6 +33,11 @@ class FittedLine:
 
 
 def fitted_line(points: Stretch, free: bool) -> FittedLine:
+    """The line of least squares through points, weighted by their u where they have one; `free`, or through zero.
+
+    The covariance follows from u, else from the scatter about the line; None for as many points as numbers (JCGM
+    100:2008, H.3). Raises InputError where all points have the same x.
+    """
     if np.ptp(points.x) == 0:
         raise InputError(f"all points have the same x, {points.x[0]:g}; no line is told by them.")
     weights = np.ones(len(points)) if points.u is None else 1 / points.u**2

@@ -158,4 +158,5 @@ class LedgerModel(QAbstractTableModel):
         if found is None:
             return "–"
         half = "–" if math.isnan(found.half) else f"{found.half:.2g}"
-        return (concise(found.mean, found.s), half, str(found.n))[which]
+        mean = f"{'⚠ ' * bool(found.doubtful)}{concise(found.mean, found.s)}"
+        return (mean, half, str(found.n))[which]

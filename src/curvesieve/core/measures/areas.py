@@ -9,14 +9,14 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from curvesieve.core import units
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.fitted_line import fitted_line
 from curvesieve.core.measures.base import Found, Seen, Taken, Yield
 from curvesieve.core.measures.in_band import InBand
 from curvesieve.core.measures.local import around, crossing_at, crossings, vertex
-from curvesieve.core.measures.trace import Trace, doubt_of
+from curvesieve.core.measures.outcome import own_name
+from curvesieve.core.measures.trace import Trace, doubt_of, in_unit
 from curvesieve.core.rules import Band, Flanks, RuleField
 from curvesieve.core.scatter import Stretch, single_valued
 from curvesieve.core.shapes import Fill, Line, Point
@@ -148,16 +148,12 @@ class Area(_OverBase):
 
     def _until(self, seen: Seen) -> Taken:
         """To where an earlier reading says, on the straight line between two points; u has that of the end, too."""
-        name = self.until.strip()
-        traced = seen.earlier.named(name)
-        if traced is None:
-            there = ", ".join(seen.earlier.first_names) or "nothing yet"
-            raise InputError(f"no reading before this is called {name}; there is {there}.")
+        name = own_name(self.until)
+        traced = seen.earlier.asked(name)
         if self.base in ("chord", "line beside") or not self.signed or self.rule == "simpson":
             raise InputError("an area until a reading is signed, by the trapezium rule, over zero or a value.")
-        reading, trace = traced
-        own = seen.curve.x_unit
-        end = float(units.convert(np.array(reading.value), reading.unit, own))
+        reading, trace = in_unit(traced, seen.curve.x_unit)
+        end = reading.value
         points = single_valued(seen.band(self.low, None))
         inside = int(np.searchsorted(points.x, end, "right"))  # the points up to the end
         if inside == 0 or end > points.x[-1]:
@@ -178,8 +174,7 @@ class Area(_OverBase):
         sigma = seen.spread.at(used)
         if trace is None or sigma is None:
             return Taken((Found("area", area, slopes),), said, used, (fill,), warning=doubt_of([traced]))
-        by_end = height * units.in_base(reading.unit).factor / units.in_base(own).factor
-        whole = Trace.sum([(Trace(used.rows, slopes * sigma), 1.0), (trace, by_end)])
+        whole = Trace.sum([(Trace(used.rows, slopes * sigma), 1.0), (trace, height)])
         how = f"{seen.spread.said}, and from that of {name}"
         return Taken((Found("area", area, u=whole.u, trace=whole),), said, used, (fill,), how, doubt_of([traced]))
 

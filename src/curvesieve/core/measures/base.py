@@ -81,7 +81,7 @@ class Seen:
         return sum(len(one.traced) for one in self.before)
 
     def band(self, low: float | None, high: float | None, least: int = 1) -> Stretch:
-        """The points from low to high; see `spread.band`."""
+        """The points from low to high; see `scatter.band`."""
         return band(self.whole, low, high, least)
 
 

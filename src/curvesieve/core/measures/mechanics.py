@@ -12,7 +12,8 @@ from curvesieve.core.errors import InputError, counted
 from curvesieve.core.intake.machine import TALL
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.measures.local import crossing_at, crossings
-from curvesieve.core.measures.trace import Trace, Traced, doubt_of
+from curvesieve.core.measures.outcome import own_name
+from curvesieve.core.measures.trace import Trace, Traced, doubt_of, in_unit
 from curvesieve.core.rules import RuleField
 from curvesieve.core.scatter import Stretch, single_valued
 from curvesieve.core.shapes import Line, Point
@@ -25,33 +26,15 @@ class OfElastic(Measure):
 
     line: str = RuleField("E", label="elastic line", help="The name of the straight part before this: its slope.")
 
-    def _line(self, seen: Seen) -> tuple[float, float, Traced, Traced | None]:
-        """Slope and intercept of the elastic line in the units of the curve, and where they are from."""
-        name = self.line.strip()
-        slope = seen.earlier.named(name) if name else None
-        if slope is None:
-            there = ", ".join(seen.earlier.first_names) or "nothing yet"
-            raise InputError(
-                f"no reading before this is called {name or 'anything'}; there is {there}. Take a straight part over "
-                "the elastic stretch, and give it that name."
-            )
+    def _line(self, seen: Seen) -> tuple[Traced, Traced | None]:
+        """Slope and intercept of the elastic line in the units of the curve; None: it goes through zero."""
+        axes, name = seen.curve, own_name(self.line)
+        slope = seen.earlier.asked(name, " Take a straight part over the elastic stretch, and give it that name.")
         intercept = seen.earlier.named(f"{name}_intercept")
-        own = units.power_product(seen.curve.x_unit, -1, seen.curve.y_unit, 1)
         return (
-            _in_own(slope, own), 0.0 if intercept is None else _in_own(intercept, seen.curve.y_unit), slope, intercept,
-        )  # fmt: skip
-
-
-def _in_own(traced: Traced, unit: str) -> float:
-    """A reading's value in the unit of the curve, whatever it is shown in. Raises InputError for another kind."""
-    reading = traced[0]
-    return float(units.convert(np.array(reading.value), reading.unit, unit)) if reading.unit != unit else reading.value
-
-
-def _traced_in_own(traced: Traced, unit: str) -> Trace | None:
-    reading, trace = traced
-    factor = units.in_base(reading.unit).factor / units.in_base(unit).factor
-    return None if trace is None else Trace(trace.causes, trace.adds * factor)
+            in_unit(slope, units.power_product(axes.x_unit, -1, axes.y_unit, 1)),
+            None if intercept is None else in_unit(intercept, axes.y_unit),
+        )
 
 
 def strain_in(curve: Curve, percent: float) -> float:
@@ -122,7 +105,8 @@ class OffsetYield(OfElastic):
     offset: float = RuleField(0.2, label="offset", unit="%", ge=0, le=100, help="How far the line is moved, in strain.")
 
     def take(self, seen: Seen) -> Taken:
-        slope, intercept, by_slope, by_intercept = self._line(seen)
+        by_slope, by_intercept = self._line(seen)
+        slope, intercept = by_slope[0].value, 0.0 if by_intercept is None else by_intercept[0].value
         moved = strain_in(seen.curve, self.offset)
         points = _unbroken(seen)
         over = points.y - intercept - slope * (points.x - moved)
@@ -143,10 +127,8 @@ class OffsetYield(OfElastic):
         if u is not None:
             passage = slice(met.first, met.last + 1)  # nowhere else has it slopes
             parts.append((Trace(points.rows[passage], (met.slopes * u)[passage]), 1.0, slope))
-        axes = seen.curve
-        own = units.power_product(axes.x_unit, -1, axes.y_unit, 1)
-        for traced, unit, by_x, direct in ((by_slope, own, -away, at), (by_intercept, axes.y_unit, -total, 1.0)):
-            trace = _traced_in_own(traced, unit) if traced is not None else None
+        for traced, by_x, direct in ((by_slope, -away, at), (by_intercept, -total, 1.0)):
+            trace = None if traced is None else traced[1]
             if trace is not None:
                 parts.append((trace, by_x, slope * by_x + direct))
         trace_x = Trace.sum([(trace, by_x) for trace, by_x, _ in parts]) if parts else None
@@ -163,7 +145,7 @@ class OffsetYield(OfElastic):
         line = Line(ends, intercept + slope * (ends - moved), "aid")
         tall = float(np.abs(points.x).max())
         doubt = doubt_of([by_slope])
-        if not doubt and not axes.x_unit.strip() and tall > TALL:
+        if not doubt and not seen.curve.x_unit.strip() and tall > TALL:
             doubt = (
                 f"x has no unit and goes to {tall:.4g}: if it is in percent, say so on the Intake bench; the slope too"
             )

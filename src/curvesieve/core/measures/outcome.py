@@ -104,6 +104,19 @@ class Earlier:
             )
         return found[0] if found else None
 
+    def asked(self, name: str, hint: str = "") -> Traced:
+        """The same, for what stands on it: raises InputError, with the hint on what to do, where there is none, too."""
+        found = self.named(name) if name else None
+        if found is None:
+            there = ", ".join(self.first_names) or "nothing yet"
+            raise InputError(f"no reading before this is called {name or 'anything'}; there is {there}.{hint}")
+        return found
+
+
+def own_name(text: str) -> str:
+    """What a formula calls a measure that users gave a name: ``yield strain`` → ``yield_strain``."""
+    return re.sub(r"\W+", "_", text).strip("_")
+
 
 def names_of(slot: Slot[Any], quantity: str, symbol: str) -> Iterator[str]:
     """What a formula may call a reading: its measure's name, for the first of its yields; its symbol and quantity.
@@ -112,7 +125,7 @@ def names_of(slot: Slot[Any], quantity: str, symbol: str) -> Iterator[str]:
     is a unit, too, is none of its names: see `Earlier`.
     """
     plain = quantity.replace("-", "_")
-    own = re.sub(r"\W+", "_", slot.name).strip("_")
+    own = own_name(slot.name)
     if own:
         if slot.rule.leads and quantity == slot.rule.yields_now()[0].quantity:
             yield own

@@ -41,8 +41,9 @@ class _Extreme(InBand):
         at_end = min(place, y.size - 1 - place) < max(4, 0.03 * y.size)
         return cls(by="the point itself") if at_end else cls()
 
-    def _extreme(self, seen: Seen, at_symbol: str, symbol: str) -> Taken:
+    def take(self, seen: Seen) -> Taken:
         curve, sign = self.stretch(seen), self.sign
+        symbol, at_symbol = (one.quantity for one in self.yields)
         k = int(np.argmax(sign * curve.y))
         x, y = float(curve.x[k]), float(curve.y[k])
         if self.by == "the point itself" or len(curve) < 3:
@@ -73,9 +74,6 @@ class HighestPoint(_Extreme):
     words = "maximum max peak top strength apex"
     yields = (Yield("maximum", "ymax", 0, 1), Yield("x-at-maximum", "xmax", 1, 0))
 
-    def take(self, seen: Seen) -> Taken:
-        return self._extreme(seen, "x-at-maximum", "maximum")
-
 
 class LowestPoint(_Extreme):
     """The smallest y of a band, and where it is."""
@@ -86,9 +84,6 @@ class LowestPoint(_Extreme):
     summary = "The smallest y, and where it is"
     words = "minimum min valley bottom dip"
     yields = (Yield("minimum", "ymin", 0, 1), Yield("x-at-minimum", "xmin", 1, 0))
-
-    def take(self, seen: Seen) -> Taken:
-        return self._extreme(seen, "x-at-minimum", "minimum")
 
 
 class ValueAt(Measure):

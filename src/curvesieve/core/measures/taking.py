@@ -13,7 +13,7 @@ from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.measures.base import MeasureSlot, Seen, Taken
 from curvesieve.core.measures.outcome import Outcome
-from curvesieve.core.measures.trace import Trace, Traced
+from curvesieve.core.measures.trace import Trace, Traced, in_unit
 from curvesieve.core.reading import Basis, Reading, ReadingKey
 
 _SYMBOL = re.compile(r"\S{1,12}")
@@ -78,7 +78,7 @@ def _traced(slot: MeasureSlot, made: Taken, seen: Seen, recorded: int) -> Iterat
         if made.warning and not said.aside:
             reading = replace(reading, doubt=made.warning)
         place = found.unit is None and not said.gap
-        yield _in_unit(reading, trace, slot.units.get(found.quantity, ""), place)
+        yield _shown_in(reading, trace, slot.units.get(found.quantity, ""), place)
 
 
 def plain_name(quantity: str) -> str:
@@ -86,7 +86,7 @@ def plain_name(quantity: str) -> str:
     return "R²" if quantity == "r2" else quantity.replace("-", " ")
 
 
-def _in_unit(reading: Reading, trace: Trace | None, unit: str, place: bool) -> Traced:
+def _shown_in(reading: Reading, trace: Trace | None, unit: str, place: bool) -> Traced:
     """A reading in the unit that it is shown in. Raises InputError where its own is of another kind.
 
     A unit with a zero of its own, as °C, is for places on its scale only: whether another number is one is not known.
@@ -97,12 +97,9 @@ def _in_unit(reading: Reading, trace: Trace | None, unit: str, place: bool) -> T
         own = units.shown(reading.unit)
         raise InputError(f"{reading.name} in {own} may be a difference, and stays in {own}; it is asked for in {unit}.")
     try:
-        value = units.convert(np.array(reading.value), reading.unit, unit)
+        return in_unit((reading, trace), unit)
     except InputError as error:
         raise InputError(f"{reading.name} is asked for in {unit}: {error}") from error
-    factor = units.in_base(reading.unit).factor / units.in_base(unit).factor
-    u = None if reading.u is None else abs(factor) * reading.u
-    return replace(reading, value=float(value), u=u, unit=unit), trace and Trace(trace.causes, trace.adds * factor)
 
 
 def taken(slots: Sequence[MeasureSlot], seen: Seen, recorded: int = 0) -> list[Outcome]:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from curvesieve.core import units
 from curvesieve.core.curve import Floats
 from curvesieve.core.reading import Reading
 
@@ -54,6 +55,18 @@ class Trace:
 
 Traced = tuple[Reading, Trace | None]
 """A reading and where its u is from; None where it has none."""
+
+
+def in_unit(traced: Traced, unit: str) -> Traced:
+    """The same in another unit of its kind, a place on a scale as such. Raises InputError for one of another kind."""
+    reading, trace = traced
+    if unit == reading.unit:
+        return traced
+    value = float(units.convert(np.array(reading.value), reading.unit, unit))
+    factor = units.in_base(reading.unit).factor / units.in_base(unit).factor
+    u = None if reading.u is None else abs(factor) * reading.u
+    made = replace(reading, value=value, u=u, unit=unit)
+    return made, None if trace is None else Trace(trace.causes, trace.adds * factor)
 
 
 def doubt_of(stands_on: Iterable[Traced]) -> str:

@@ -20,6 +20,7 @@ from curvesieve.core.recipe import PARTS, Part, Recipe
 from curvesieve.core.record import Record, Source
 from curvesieve.core.study import edits
 from curvesieve.core.study.document import CurveEntry, Family, FromRecord, RecordEntry
+from curvesieve.core.study.given import said_in
 from curvesieve.core.study.study import Study
 
 
@@ -85,18 +86,13 @@ def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Se
         entry = CurveEntry(
             id=edits.new_id("curve"), label=_label(record, condition, last, family), condition=condition,
             source=FromRecord(record=record_id, take=take),
-            group=group_of(record, family.grouped_by), recipe=recipe, shared=shared,
+            group=said_in(record.metadata, family.grouped_by), recipe=recipe, shared=shared,
         )  # fmt: skip
         ids.append(entry.id)
         study = study.with_document(curves=(*study.document.curves, entry))
     grown = family.model_copy(update={"curves": (*family.curves, *ids)})
     families = tuple(grown if one.id == family_id else one for one in study.document.families)
     return Joined(study.with_document(families=families) if ids else study, tuple(ids), tuple(problems))
-
-
-def group_of(record: Record, line: str) -> str:
-    """What a line of the preamble says; empty where there is none."""
-    return next((text.strip() for key, text in record.metadata if line and key == line), "")
 
 
 def grafted(study: Study, made: Study, curve_ids: Sequence[str], family_id: str) -> Study:

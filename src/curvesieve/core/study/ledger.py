@@ -12,6 +12,7 @@ import numpy as np
 
 from curvesieve.core import units
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.measures.trace import in_unit as traced_in_unit
 from curvesieve.core.reading import Reading, ReadingKey
 from curvesieve.core.readings import statistics_of
 from curvesieve.core.readings.fitted import SYMBOLS
@@ -66,12 +67,16 @@ class Row:
 
 @dataclass(frozen=True)
 class Spread:
-    """What a column holds over some rows: mean, s of a sample (NaN for one), half of its 95 % interval, how many."""
+    """What a column holds over some rows: mean, s of a sample (NaN for one), half of its 95 % interval, how many.
+
+    `doubtful` is how many of them are.
+    """
 
     n: int
     mean: float
     s: float
     half: float
+    doubtful: int = 0
 
 
 @dataclass(frozen=True)
@@ -111,20 +116,19 @@ class Ledger:
 
 def in_unit(reading: Reading, unit: str) -> Reading:
     """A reading in another unit of its kind. Raises InputError for one of another kind."""
-    value = float(units.convert(np.array(reading.value), reading.unit, unit))
-    factor = abs(units.in_base(reading.unit).factor / units.in_base(unit).factor)
-    return replace(reading, value=value, u=None if reading.u is None else factor * reading.u, unit=unit)
+    return traced_in_unit((reading, None), unit)[0]
 
 
 def _spread(rows: Sequence[Row], column: Column) -> Spread | None:
     from scipy.special import stdtrit
 
-    values = np.array([cell.value for row in rows if (cell := row.cell(column)) is not None])
+    cells = [cell for row in rows if (cell := row.cell(column)) is not None]
+    values = np.array([cell.value for cell in cells])
     if not values.size:
         return None
     s = float(np.std(values, ddof=1)) if values.size > 1 else math.nan
     half = float(stdtrit(values.size - 1, 0.975)) * s / math.sqrt(values.size) if values.size > 1 else math.nan
-    return Spread(values.size, float(np.mean(values)), s, half)
+    return Spread(values.size, float(np.mean(values)), s, half, sum(bool(cell.doubt) for cell in cells))
 
 
 _sets: dict[tuple[Column, ...], tuple[Column, ...]] = {}
@@ -191,13 +195,13 @@ def _row(
 
 
 def _state(state: str, outcomes: Outcomes | None) -> str:
-    """How far a curve is: its fit's state, where it has a model, and what of its readings failed."""
+    """How far a curve is: its fit's state, where it has a model; how many readings failed or are doubtful."""
     if outcomes is None:
         return f"{state}, reading …".removeprefix(", ")
     failed = sum(bool(one.problem) for one in outcomes)
-    if failed:
-        return f"{state}, {counted(failed, 'reading')} failed".removeprefix(", ")
-    return state or "read"
+    doubtful = sum(bool(one.warning) for one in outcomes)
+    said = f"{state}, {counted(failed, 'reading')} failed".removeprefix(", ") if failed else state or "read"
+    return f"{said}, {doubtful} doubtful" if doubtful else said
 
 
 def _place(key: ReadingKey) -> float:

@@ -62,7 +62,7 @@ class Study:
     arrays: Mapping[str, Floats] = field(default_factory=dict)
     sources: Mapping[str, bytes] = field(default_factory=dict)
     results: Mapping[str, FitEntry] = field(default_factory=dict)
-    """Fits by their keys, those of other starts and steps among them: what is set as it was has its fit again."""
+    """Fits by their keys, those of other starts and steps among them: what is set back has its fit again."""
 
     def with_document(self, **changes: object) -> Study:
         """The same study with other parts of its document."""

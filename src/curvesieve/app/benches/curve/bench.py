@@ -20,6 +20,7 @@ from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.fold import FoldButton, keep_place_of_scroll_bar
 from curvesieve.core.measures.base import registered_measures
 from curvesieve.core.models import Model, OwnTerm
+from curvesieve.core.sets import SETS
 from curvesieve.core.steps import registered_steps
 from curvesieve.core.typed import numbers_in
 
@@ -177,7 +178,7 @@ class CurveBench(QWidget):
         ]  # fmt: skip
 
     def rule_rows(self) -> list[ActionRow]:
-        """An action for each step and each measure; asked for when the finder is first opened, as it loads them all."""
+        """An action for each step, set and measure; asked for when the finder is first opened, as it loads them all."""
         steps = [
             ActionRow(
                 f"Add a step: {step.label}", "", partial(self.sieve.add_step, step),
@@ -192,7 +193,14 @@ class CurveBench(QWidget):
             )
             for measure in registered_measures().values()
         ]  # fmt: skip
-        return steps + measures
+        sets = [
+            ActionRow(
+                f"Take the readings of a set: {one.label}", "", partial(self.readings.take, one),
+                lambda: self.session.entry is not None, f"{one.about} {one.words}", "Curve",
+            )
+            for one in SETS
+        ]  # fmt: skip
+        return [*steps, *sets, *measures]
 
     def ask_peak(self) -> None:
         """Adds a peak of the kind that is chosen, without the mouse."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from functools import partial
+from itertools import islice
 
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
@@ -190,7 +191,7 @@ class QuantitiesCard(Card):
         unseen = [q for q in study.quantities(entry.id) if q not in self._shown()][:_MOST_OFFERED]
         rows += [("", None)] if unseen else []
         rows += [(f"{q.name} of the file's preamble: {q.written()}", partial(self._take, q)) for q in unseen]
-        columns = column_quantities(study, entry.id)[:_MOST_OFFERED]
+        columns = list(islice(column_quantities(study, entry.id), _MOST_OFFERED))
         rows += [("", None)] if columns else []
         rows += [(f"Mean of the column {q.name}: {q.written()}", partial(self._take, q)) for q in columns]
         shared = entry.quantities if family is not None and len(family.curves) > 1 else ()
