@@ -47,7 +47,7 @@ def _settings():
         "bridge": {"low": 40, "high": 45, "flank": 12}, "combine": {"donor": "b"},
         "calibrate-x": {"measured": [3], "references": [3.5]},
         "toe": {"by": "band", "low": 2, "high": 9}, "resample": {"spacing": 0.5},
-        "re-express": {"new_y": "y^2"}, "leave-out": {"points": [20]},
+        "re-express": {"new_y": "y^2"}, "leave-out": {"points": [20]}, "compliance": {"stiffness": 3.0},
     }  # fmt: skip
     for slug, step in registered_steps().items():
         if slug == "true-stress":  # of a strain, and not of s: see test_tension.py

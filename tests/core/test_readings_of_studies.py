@@ -511,8 +511,11 @@ def test_every_measure_starts_with_fields_that_can_be_read_or_says_what_it_lacks
     lacking = {
         "formula": "The formula is empty", "of the fit": "The curve has no fit", "period": "",
         "width-at-share": "The highest point lies at the end of the band",
-        "offset-yield": "No reading before this is called E", "yield-point": "",
+        "yield-point": "", "loops": "X turns back nowhere",
+        "unloading": "There is no unloading",
     }  # fmt: skip
+    for slug in ("offset-yield", "proportional-limit", "total-proof", "elongation", "ramberg-osgood"):
+        lacking[slug] = "No reading before this is called E"
     for slug, measure in registered_measures().items():
         (one,) = taken([MeasureSlot(id="m", rule=measure.fitted_to(curve))], Seen.of(curve))
         wanted = lacking.get(slug, lacking.get(measure.group))

@@ -15,6 +15,7 @@ from curvesieve.core.steps import StepSlot, registered_steps
 from curvesieve.core.steps.axis import CalibrateX
 from curvesieve.core.steps.bridge import Bridge
 from curvesieve.core.steps.combine import Combine
+from curvesieve.core.steps.machine import Compliance
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.sieve import through
 from curvesieve.core.steps.trim import KeepRange
@@ -40,7 +41,7 @@ class _Others:
 OTHERS = _Others()
 READY = {
     "bridge": Bridge(low=4, high=5), "calibrate-x": CalibrateX(measured=(2.0, 8.0), references=(2.1, 8.1)),
-    "combine": Combine(donor="blank"),
+    "combine": Combine(donor="blank"), "compliance": Compliance(stiffness=50.0),
 }  # fmt: skip
 """Steps that can do nothing with their defaults alone, as they need to be told what is wrong or what to take."""
 

@@ -12,7 +12,8 @@ import pytest
 import curvesieve as cs
 from curvesieve.cli import main
 from curvesieve.core.curve import Flag
-from curvesieve.core.intake.machine import dimensions_of, stress_strain
+from curvesieve.core.intake.dimensions import dimensions_of
+from curvesieve.core.intake.machine import stress_strain
 from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, taken
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record, Source
@@ -63,7 +64,7 @@ def test_metals_are_read_as_they_were_made(material, quantum):
         inside.append(abs(modulus - made.modulus) < 2 * r["E"].u * 1000)
         assert r["Rp0.2"].value == pytest.approx(made.yield_02, rel=0.005), seed
         assert abs(r["Rm"].value - made.strength) < 5 * 0.0012 * made.strength
-        assert r["A"].value == pytest.approx(100 * made.strain[-1], rel=1e-9)
+        assert r["At"].value == pytest.approx(100 * made.strain[-1], rel=1e-9)
         assert r["W"].value == pytest.approx(made.toughness, rel=0.002)
         assert said["E"] == ""
     assert np.mean(inside) >= 0.95
@@ -80,7 +81,7 @@ def test_noise_about_zero_of_dense_records_is_neither_break_nor_yield_point(poin
     for curve in (cs.Curve(*pair, x_unit="", y_unit="MPa") for pair in ((x, y), ends)):
         r, said = read(curve)
         assert set(said.values()) == {""}, said
-        assert r["A"].value == pytest.approx(100 * made.strain[-1], rel=1e-9)
+        assert r["At"].value == pytest.approx(100 * made.strain[-1], rel=1e-9)
         assert r["E"].value == pytest.approx(70, rel=0.005)
         assert r["Rp0.2"].value == pytest.approx(made.yield_02, rel=0.005)
         assert r["W"].value == pytest.approx(made.toughness, rel=0.002)
@@ -99,7 +100,7 @@ def test_no_record_is_without_an_answer_or_a_reason(material):
         )  # fmt: skip
         made, curve = drawn(material, seed, machine)
         r, said = read(curve)
-        for title in ("E", "Rp0.2", "Rm", "A", "W"):
+        for title in ("E", "Rp0.2", "Rm", "At", "W"):
             assert title in r or said[title], (seed, title)
         assert r["W"].u is not None
         if made.yield_02 is None and "Rp0.2" not in r:
@@ -195,7 +196,7 @@ def test_properties_scale_with_the_stress(scale):
     for name in ("E", "Rp0.2", "Rm", "W"):
         assert other[name].value == pytest.approx(plain[name].value * scale, rel=1e-9), name
         assert other[name].u == pytest.approx(plain[name].u * scale, rel=1e-6), name
-    assert other["A"].value == plain["A"].value
+    assert other["At"].value == plain["At"].value
     assert other["E"].value * 1000 == pytest.approx(made.modulus * scale, rel=0.005)
 
 
@@ -227,11 +228,11 @@ def test_files_of_machines_in_other_units_give_the_same_properties(tmp_path, cap
     assert main(["tension", *files, "--json"]) == 0
     entries = json.loads(capsys.readouterr().out)
     first = {r["symbol"]: r["value"] for r in entries[0]["readings"]}
-    assert set(first) >= {"E", "Rp0.2", "Rm", "A", "W"}
+    assert set(first) >= {"E", "Rp0.2", "Rm", "At", "W"}
     assert first["E"] == pytest.approx(made.modulus / 1000, rel=0.005)
     for entry in entries[1:]:
         for r in entry["readings"]:
-            if r["symbol"] in ("E", "Rp0.2", "Rm", "A", "W"):
+            if r["symbol"] in ("E", "Rp0.2", "Rm", "At", "W"):
                 assert r["value"] == pytest.approx(first[r["symbol"]], rel=1e-5), (entry["file"], r["symbol"])
     assert "stress = Force/(width*thickness)" in entries[0]["notes"]
     # what is missing is told with the way to give it; a strain in percent without a word is asked about
@@ -289,11 +290,11 @@ def test_u_of_dimensions_is_common_to_all_points():
     given = [Quantity.read(name, text) for name, text in sizes.items()]
     read = {r.symbol: r for r in read_test(record, given).readings}
     area, gauge = np.hypot(0.2 / 12.7, 0.05 / 2), 0.4 / 50
-    for name, share in {"E": np.hypot(area, gauge), "Rm": area, "A": gauge, "W": np.hypot(area, gauge)}.items():
+    for name, share in {"E": np.hypot(area, gauge), "Rm": area, "At": gauge, "W": np.hypot(area, gauge)}.items():
         assert read[name].value == pytest.approx(plain[name].value, rel=1e-9)
         wanted = np.hypot(plain[name].u or 0.0, share * plain[name].value)
         assert read[name].u == pytest.approx(wanted, rel=2e-3), name
-        assert read[name].method.endswith("u with that of width, thickness, gauge")
+        assert read[name].method.endswith("u with the dimensions")
     assert read["R²"].u is None
     rng = np.random.default_rng(2)
     band = [slot("straight-part", "E", high=0.002), slot("offset-yield", "p")]
@@ -311,7 +312,9 @@ def test_dimensions_are_known_by_the_words_of_preambles():
     given = [Quantity.read("Diameter", "6.00(2) mm"), Quantity.read("L0", "30 mm"), Quantity.read("width", "3 N")]
     record = Record(Source("n.csv", b"n"), (Channel("a", "s", np.arange(5.0)),), (("Grip separation", "40 mm"),))
     found = dimensions_of(record, given)
-    assert {name: q.written() for name, q in found.items()} == {"diameter": "6.00(2) mm", "gauge": "30 mm"}
+    assert {name: q.written() for name, q in found.items()} == {
+        "diameter": "6.00(2) mm", "gauge": "30 mm", "grips": "40 mm"
+    }  # fmt: skip
     # what is given by hand goes before what the file says, another shape of the area, too
     both = (("Width", "10 mm"), ("Thickness", "2 mm"), ("Area", "21 mm^2"), ("L0", "50 mm"))
     x = np.linspace(0, 1, 50)
@@ -321,7 +324,7 @@ def test_dimensions_are_known_by_the_words_of_preambles():
     for texts, area in (({}, 21), ({"diameter": "4 mm"}, 4 * np.pi), ({"thickness": "3 mm"}, 30)):
         tested = stress_strain(made, [Quantity.read(name, text) for name, text in texts.items()])
         assert tested.curve.y[-1] == pytest.approx(100 / area), texts
-        assert "Crosshead was taken, and not Extensometer: it comes first" in tested.notes
+        assert "Extensometer was taken, and not Crosshead: it is the extensometer" in tested.notes
     tall = (Channel("Strain", "", 30 * x), Channel("Force", "N", 100 * x))
     with pytest.raises(cs.InputError, match="Strain goes to 30 without a unit"):
         stress_strain(Record(Source("t.csv", b"t"), tall, both))
@@ -377,7 +380,7 @@ def test_toe_compensation_finds_the_slack_and_its_u(scale):
     if scale == 1.0:
         assert after.x[-1] == pytest.approx(made.strain[-1], abs=3e-6)
         read_ = {r.name: r.value for r in TENSION.recipe(after).readings}
-        assert read_["A"] == pytest.approx(100 * made.strain[-1], rel=1e-4)
+        assert read_["At"] == pytest.approx(100 * made.strain[-1], rel=1e-4)
         assert read_["W"] == pytest.approx(made.toughness, rel=1e-4)
         assert read_["Rp0.2"] == pytest.approx(made.yield_02, rel=0.005)
 

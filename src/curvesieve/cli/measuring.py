@@ -98,8 +98,9 @@ def _said(done: Done) -> dict[str, Any]:
     from curvesieve.core.study.ledger_tables import reading_entry
 
     notes = [f"{one.slot.title}: {one.problem}" for one in done.outcomes if one.problem]
+    absent = [f"{one.slot.title}: {one.problem}" for one in done.outcomes if one.absent]
     warnings = [f"{one.slot.title}: {one.warning}" for one in done.outcomes if one.warning]
-    failed = list(notes)
+    failed = [note for note in notes if note not in absent]
     if done.fit is not None and not done.fit.converged:
         notes.insert(0, done.fit.message)
     return {"readings": [reading_entry(one) for one in done.readings], "notes": [*notes, *warnings], "failed": failed}

@@ -11,6 +11,10 @@ class InputError(ValueError):
     """
 
 
+class Absent(InputError):
+    """What was asked for is not there to be found, and that is no fault: a brittle material has no yield."""
+
+
 class FormulaError(InputError):
     """A formula cannot be understood; `position` is the offending character, from 0."""
 

@@ -11,6 +11,9 @@ from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.reading import concise
 
+SCALES = {"x": "scale_of_x", "y": "scale_of_y"}
+"""Quantities of a curve that say how well the scale of an axis is known: 1 ± a share common to all points, as of a
+stress that was made with one width. Readings have it in their u."""
 _PLAIN = str.maketrans("−⁻⁺⁰¹²³⁴⁵⁶⁷⁸⁹", "--+0123456789")
 _POWER_OF_TEN = re.compile(r"\s*[×x*·⋅]\s*10\s*(?:\^|\*\*)?\s*\(?(?P<power>[-−⁻+⁺]?[\d⁰¹²³⁴⁵⁶⁷⁸⁹]+)\)?(?![\d.])")
 _NUMBER = re.compile(

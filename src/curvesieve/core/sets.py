@@ -1,52 +1,151 @@
-"""Sets of measures for a trade's test: a recipe in one click, which stays editable."""
+"""Sets of steps and measures for a trade's test: a recipe in one click, which stays editable."""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from curvesieve.core.errors import InputError
-from curvesieve.core.intake.machine import stress_strain
+from curvesieve.core.intake.machine import TESTS, stress_strain
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Reading
 from curvesieve.core.recipe import Done, Recipe
 from curvesieve.core.record import Record
 
+Made = dict[str, Any]
+
 
 @dataclass(frozen=True, eq=False)
 class MeasureSet:
-    """Measures that belong together: what they are for, what is read, the JSON of each, other words to find it by."""
+    """Measures that belong together: what they are for, what is read, the JSON of each, other words to find it by.
+
+    `test` is the kind of mechanical test, see `intake.machine.TESTS`; `steps` those that a test's curve passes before.
+    A measure `where` a quantity is known is taken with these: by the quantity's name.
+    """
 
     label: str
     about: str
-    measures: tuple[dict[str, Any], ...]
+    test: str
+    measures: tuple[Made, ...]
     words: str = ""
+    steps: tuple[Made, ...] = ()
+    where: tuple[tuple[tuple[str, ...], Made], ...] = ()
 
     @cached_property
     def recipe(self) -> Recipe:
-        """The recipe of these measures; made when first asked for, as reading units takes its time."""
+        """The recipe of these measures alone; made when first asked for, as reading units takes its time."""
         return Recipe.parse({"recipe": 1, "measures": list(self.measures)})
 
+    def recipe_with(self, names: Sequence[str]) -> Recipe:
+        """The recipe of a test, steps and all, for curves that have quantities of these names."""
+        more = [made for needed, made in self.where if all(name in names for name in needed)]
+        sieve = {"sieve": 1, "steps": list(self.steps)}
+        return Recipe.parse({"recipe": 1, "sieve": sieve, "measures": [*self.measures, *more]})
 
+
+_TOE = {"step": "toe", "missing": "as recorded"}
+_ENERGY = {"units": {"area": "MJ/m^3"}}
+_STRAIN = {"units": {"permanent-strain": "%", "total-strain": "%"}}
+_RATES = (
+    (("strain_rate",), {"measure": "formula", "formula": "strain_rate", "unit": "1/s", "name": "rate"}),
+    (("strain_rate_elastic",), {"measure": "formula", "formula": "strain_rate_elastic", "unit": "1/s",
+                                "name": "rate in the elastic part"}),
+)  # fmt: skip
+_JOULE = (
+    ("area", "gauge_length"),
+    {"measure": "formula", "formula": "W*cross_section*gauge_length", "unit": "J", "name": "W in J"},
+)
 TENSION = MeasureSet(
     "Tension test",
-    "E, Rp0.2, Rm, A and W of stress against strain",
+    "E, Rp0.2, Rm, elongations and energies of stress against strain",
+    "tension",
     (
         {"measure": "straight-part", "by": "found", "prefer": "surest", "name": "E", "units": {"slope": "GPa"}},
-        {"measure": "offset-yield", "name": "Rp0.2"},
+        {"measure": "offset-yield", "name": "Rp0.2", "units": {"yield-strain": "%"}},
         {"measure": "highest-point", "by": "the point itself", "name": "Rm"},
-        {"measure": "break", "name": "A", "units": {"break-strain": "%"}},
-        {"measure": "area", "until": "A_break_strain", "name": "W", "units": {"area": "MJ/m^3"}},
+        {"measure": "elongation", "at": "the maximum", "name": "Ag", **_STRAIN},
+        {"measure": "elongation", "at": "the break", "name": "A", **_STRAIN},
+        {"measure": "break", "name": "At", "units": {"break-strain": "%"}},
+        {"measure": "area", "until": "Rp0.2_yield_strain", "name": "Ur", **_ENERGY},
+        {"measure": "formula", "formula": "Rp0_2^2/(2*E)", "unit": "MJ/m^3", "name": "σ²/2E"},
+        {"measure": "area", "until": "Rm_x_at_maximum", "name": "Wm", **_ENERGY},
+        {"measure": "area", "until": "At", "name": "W", **_ENERGY},
     ),
-    "tensile modulus proof strength elongation toughness",
+    "tensile modulus proof strength elongation toughness resilience",
+    (_TOE,),
+    (
+        (("reduction_of_area",), {"measure": "formula", "formula": "reduction_of_area", "unit": "%", "name": "Z"}),
+        _JOULE, *_RATES,
+    ),
+)  # fmt: skip
+"""Modulus, offset yield, strength, elongations and energies of stress–strain curves; symbols of ISO 6892-1."""
+COMPRESSION = MeasureSet(
+    "Compression test",
+    "E, offset yield, strength and energy, pressed",
+    "compression",
+    (
+        {"measure": "straight-part", "by": "found", "prefer": "surest", "name": "E", "units": {"slope": "GPa"}},
+        {"measure": "offset-yield", "name": "Rp0.2", "units": {"yield-strain": "%"}},
+        {"measure": "highest-point", "by": "the point itself", "name": "σM"},
+        {"measure": "break", "name": "εB", "units": {"break-strain": "%"}},
+        {"measure": "area", "until": "εB", "name": "W", **_ENERGY},
+    ),
+    "crush foam compressive",
+    (_TOE,),
+    (_JOULE, *_RATES),
 )
-"""Modulus, offset yield, strength, elongation at break and energy of a stress–strain curve."""
-SETS = (TENSION,)
-_ROUNDING = 1e-9
-"""A change of a reading by less of itself is none."""
+BENDING = MeasureSet(
+    "Bending test",
+    "Flexural modulus, strength and strain (ISO 178)",
+    "bending-3",
+    (
+        {"measure": "chord", "name": "Ef", "units": {"slope": "GPa"}},
+        {"measure": "straight-part", "by": "found", "prefer": "surest", "name": "E", "units": {"slope": "GPa"}},
+        {"measure": "highest-point", "by": "the point itself", "name": "σfM"},
+        {"measure": "break", "name": "εfB", "units": {"break-strain": "%"}},
+        {"measure": "total-proof", "strain": 3.5, "name": "σfc"},
+    ),
+    "flexural three point four point d790 iso 178",
+    (_TOE,),
+)
+BENDING_4 = MeasureSet(
+    "Bending test, 4 points", BENDING.about, "bending-4", BENDING.measures, BENDING.words, BENDING.steps
+)
+RELAXATION = MeasureSet(
+    "Relaxation test",
+    "First and last stress, what is kept, and a Prony series",
+    "relaxation",
+    (
+        {"measure": "highest-point", "by": "the point itself", "name": "σ0"},
+        {"measure": "ends", "name": "end"},
+        {"measure": "formula", "formula": "last_y/σ0", "name": "kept", "unit": "%"},
+        {"measure": "law-over-band", "law": "prony-2", "name": "Prony"},
+    ),
+    "stress relaxation viscoelastic prony maxwell",
+)
+CREEP = MeasureSet(
+    "Creep test",
+    "First and last strain, and the steady rate",
+    "creep",
+    (
+        {"measure": "ends", "name": "end", "units": {"first-y": "%", "last-y": "%"}},
+        {"measure": "straight-part", "by": "found", "prefer": "longest", "name": "creep rate"},
+    ),
+    "creep rate steady secondary strain",
+)
+CYCLES = MeasureSet(
+    "Cyclic test", "Energy loss, secant modulus and loss factor of each loop", "cycles",
+    ({"measure": "loops", "name": "loop", "units": {"energy-lost": "kJ/m^3"}},),
+    "fatigue hysteresis damping loop",
+)  # fmt: skip
+INDENTATION = MeasureSet(
+    "Indentation test", "Hardness and reduced modulus from the unloading slope", "indentation",
+    ({"measure": "unloading", "units": {"hardness": "GPa", "reduced-modulus": "GPa"}},),
+    "hardness nanoindentation unloading",
+)  # fmt: skip
+SETS = (TENSION, COMPRESSION, BENDING, BENDING_4, RELAXATION, CREEP, CYCLES, INDENTATION)
+BY_TEST = {one.test: one for one in SETS}
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,34 +158,12 @@ class ReadTest:
 
 
 def read_test(record: Record, given: Sequence[Quantity] = (), chosen: MeasureSet = TENSION) -> ReadTest:
-    """Makes stress and strain of a record and reads them off; `given` dimensions go before those of the preamble.
+    """Makes the curve of a test of a record and reads it off; `given` dimensions go before those of the preamble.
 
-    A dimension is common to all points, so that its u is no scatter between them: everything is read again with the
-    dimension changed by its u to both sides, and half the difference of a reading is added to its u in quadrature
-    (JCGM 100, 5.1.3 NOTE 2). A reading that is not there on both sides has no u. Raises InputError as `stress_strain`.
+    A dimension is common to all points, so that its u is no scatter between them: readings have it by the scales of
+    the axes (see `quantity.SCALES`). Raises InputError as `stress_strain`.
     """
-    made, recipe = stress_strain(record, given), chosen.recipe
-    done = recipe(made.curve)
-    uncertain = [size for size in made.sizes if size.u]
-    for size in uncertain:
-        if (size.u or 0.0) >= size.value:
-            raise InputError(f"{record.source.name}: the u of {size.name} is as large as itself, {size.written()}.")
-    sides = []
-    for size in uncertain:
-        pair = (size.model_copy(update={"value": size.value + sign * (size.u or 0.0)}) for sign in (1, -1))
-        sides.append([_values(recipe(stress_strain(record, (changed, *given)).curve)) for changed in pair])
-    names = ", ".join(size.name for size in uncertain)
-    readings = []
-    for one in done.readings:
-        parts = [math.nan if one.key not in up or one.key not in down else (up[one.key] - down[one.key]) / 2
-                 for up, down in sides]  # fmt: skip
-        if not all(abs(part) <= _ROUNDING * abs(one.value) for part in parts):
-            u = math.hypot(one.u or 0.0, *parts)
-            method = f"{one.method}; u with that of {names}"
-            one = replace(one, u=u if math.isfinite(u) else None, method=method)
-        readings.append(one)
-    return ReadTest(done, tuple(readings), made.notes)
-
-
-def _values(done: Done) -> dict[object, float]:
-    return {reading.key: reading.value for reading in done.readings}
+    made = stress_strain(record, given, TESTS[chosen.test])
+    recipe = chosen.recipe_with([one.name for one in made.quantities])
+    done = recipe(made.curve, quantities=made.quantities)
+    return ReadTest(done, done.readings, made.notes)

@@ -20,6 +20,8 @@ from curvesieve.demo.mixed import FOLDER, write_mixed
 from curvesieve.demo.raman import LOADINGS, write_family
 from curvesieve.demo.relaxation import FOLDER as RELAXATION
 from curvesieve.demo.relaxation import HUMIDITIES, write_relaxation
+from curvesieve.demo.tension_files import FOLDER as TENSION
+from curvesieve.demo.tension_files import write_tension
 
 
 def build_study(folder: Path) -> Study:
@@ -71,5 +73,6 @@ def write_demo(folder: Path) -> Path:
         write_mixed(folder / FOLDER)
         write_awkward(folder / awkward.FOLDER)
         write_faults(folder / faults.FOLDER)
+        write_tension(folder / TENSION)
         save_study(build_study(folder), path)
     return path

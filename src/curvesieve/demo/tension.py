@@ -48,6 +48,9 @@ def specimen(material: str, modulus: float, strength: float, points: int = 20_00
         rising = strength * (1 - np.exp(-rate * strain))
         neck = 1 - 0.3 / (1 + np.exp(-(strain - 0.12) / 0.01))
         stress = rising * neck + 0.25 * strength * np.maximum(strain - 0.5, 0)
+    elif material == "straight":
+        strain = np.linspace(0, strength / modulus, points)
+        stress = modulus * strain
     else:
         strain = np.linspace(0, strength / modulus * 1.1, points)
         stress = modulus * strain * (1 - 0.04 * strain / strain[-1])
@@ -83,7 +86,7 @@ def recorded(made: Specimen, machine: Machine, rng: np.random.Generator) -> tupl
     """Strain and stress as they were recorded, of shape (machine.points,).
 
     Half of the points lie in the first part up to yield, as machines sample: fast at first. A toe is slack that is
-    taken up over that strain, a preload is stress that is there before the record begins.
+    taken up over that strain, a preload is stress that is there when the record begins, and strain is counted from it.
     """
     bend = made.strength * 0.6 / made.modulus
     split = min(2 * bend, made.strain[-1])
@@ -97,7 +100,8 @@ def recorded(made: Specimen, machine: Machine, rng: np.random.Generator) -> tupl
         slack = machine.toe * (1 - np.exp(-stress / (0.03 * made.strength)))
         strain = strain + slack
     if machine.preload:
-        stress = stress + machine.preload * made.strength
+        before = machine.preload * made.strength / made.modulus
+        strain, stress = strain[strain >= before] - before, stress[strain >= before]
     stress = stress + rng.normal(0, machine.noise * made.strength, stress.size)
     if machine.quantum:
         step = machine.quantum * made.strength

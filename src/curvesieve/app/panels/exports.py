@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
 from curvesieve.app.panels.numbers import NumbersView
+from curvesieve.app.panels.report import ask_report
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.core.files import write_bytes
@@ -36,6 +37,7 @@ class Exports:
             ActionRow("Look at the record's numbers", "Ctrl+T", self.show_numbers, has_curve, bench="Curve"),
             ActionRow("Write the curve as a file…", "Ctrl+E", self.ask_curve, has_curve, bench="Curve"),
             ActionRow("Write the record as a file…", "", self.ask_record, has_curve, bench="Curve"),
+            ActionRow("Write a report…", "", lambda: ask_report(self.session, self.window), has_curve, bench="Curve"),
         ]
 
     def ask_curve(self) -> None:

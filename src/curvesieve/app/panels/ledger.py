@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from curvesieve.app.panels.ledger_columns import LedgerPanel
+from curvesieve.app.panels.report import ask_report
 from curvesieve.app.session.desk import MODEL, View
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.session import Session
@@ -69,6 +70,8 @@ class LedgerDrawer(LedgerPanel):
         self.copy.clicked.connect(self._open_copies)
         self.export = button("Write…", tip="Write all rows to a file: CSV, spreadsheet, JSON, LaTeX, text")
         self.export.clicked.connect(self.ask_and_write)
+        self.report = button("Report…", tip="A page for all and one for each curve, with constructions: HTML or PDF")
+        self.report.clicked.connect(lambda: ask_report(self.session, self))
         self.more = button("…", "bare", "Rows, groups and columns of the ledger")
         self.more.setAccessibleName("the ledger as a whole")
         self.more.clicked.connect(lambda: _below(self.more, menu_of(self, self.layout_rows())))
@@ -77,7 +80,7 @@ class LedgerDrawer(LedgerPanel):
         top.setSpacing(8)
         top.addWidget(self.title, 9)
         top.addWidget(self.advice, 1)
-        for control in (self.as_curve_button, self.copy, self.export, self.more):
+        for control in (self.as_curve_button, self.copy, self.export, self.report, self.more):
             top.addWidget(control)
         return top
 
@@ -136,6 +139,7 @@ class LedgerDrawer(LedgerPanel):
         self.view.setVisible(bool(made.rows))
         self.copy.setEnabled(has_readings)
         self.export.setEnabled(has_readings)
+        self.report.setEnabled(has_readings)
         self.as_curve_button.setEnabled(has_readings and family is not None)
         where = self._origin() or "Click a number to see where it comes from."
         self.advice.set(where if has_readings else "Fit a model or take a reading, and the numbers appear here.")

@@ -9,7 +9,9 @@ import numpy as np
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.computed import Computed, compute
-from curvesieve.core.intake.pattern import Pattern
+from curvesieve.core.intake.dimensions import sizes_of
+from curvesieve.core.intake.machine import TESTS, oddities_of_test, quantities_of_test
+from curvesieve.core.intake.pattern import Pattern, TestRule
 from curvesieve.core.intake.take import Take
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Record
@@ -26,10 +28,23 @@ class Taken:
     conditions: tuple[float | None, ...]
     condition: tuple[str, str] = ("", "")
     computed: tuple[Computed, ...] = ()
+    quantities: tuple[Quantity, ...] = ()
+    """What a mechanical test gives beside its curve; see `machine.quantities_of_test`."""
+    test: str = ""
+    """The mechanical test that it is of, by its slug."""
 
     def label(self, i: int) -> str:
         """What tells a curve from the others of its record: the name of its y."""
         return self.record.channels[self.takes[i].y].name
+
+
+def with_names(record: Record, pattern: Pattern) -> Record:
+    """A record of the pattern's kind, with the names and units that the pattern gives its channels."""
+    channels = tuple(
+        replace(channel, name=rule.name, unit=rule.unit)
+        for channel, rule in zip(record.channels, pattern.channels, strict=True)
+    )
+    return replace(record, channels=channels)
 
 
 def apply_pattern(record: Record, pattern: Pattern, own: Sequence[Quantity] = ()) -> Taken:
@@ -37,11 +52,7 @@ def apply_pattern(record: Record, pattern: Pattern, own: Sequence[Quantity] = ()
 
     Raises InputError when a formula, a unit or the roles give no curve; the sentence says which.
     """
-    channels = tuple(
-        replace(channel, name=rule.name, unit=rule.unit)
-        for channel, rule in zip(record.channels, pattern.channels, strict=True)
-    )
-    made = replace(record, channels=channels)
+    made = with_names(record, pattern)
     results: list[Computed] = []
     notes = list(record.notes)
     for computed_rule in pattern.computed:
@@ -59,7 +70,24 @@ def apply_pattern(record: Record, pattern: Pattern, own: Sequence[Quantity] = ()
     made_takes, conditions, condition = _by_condition(made, pattern, takes)
     for chosen in made_takes:
         chosen.curve(made)  # raises when it is none
-    return Taken(made, tuple(made_takes), tuple(conditions), condition, tuple(results))
+    tested = Taken(made, tuple(made_takes), tuple(conditions), condition, tuple(results))
+    return tested if pattern.test is None else _of_test(tested, pattern.test, own)
+
+
+def _of_test(taken: Taken, rule: TestRule, own: Sequence[Quantity]) -> Taken:
+    """With what a mechanical test gives beside its curve, and a word on what is odd; raises InputError for a sign."""
+    test, record = TESTS[rule.test], taken.record
+    by_name = {one.channel.name: one for one in taken.computed}
+    made = [by_name[name] for name in rule.made if name in by_name]
+    if len(made) != len(rule.made):
+        return taken  # its channels were renamed or taken away: it is a curve like others
+    given = tuple(one for each in made for one in each.quantities)
+    sizes = sizes_of(record, (*own, *given))
+    x, y = (record.index(one.channel.name) for one in made[-2:])
+    odd = oddities_of_test(record, test, x, y, rule.extension)
+    grown = replace(record, notes=(*record.notes, *odd))
+    given_by = quantities_of_test(record, made, sizes, rule.specimen)
+    return replace(taken, record=grown, quantities=given_by, test=rule.test)
 
 
 def _takes(record: Record, pattern: Pattern) -> list[Take]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -18,6 +18,7 @@ from curvesieve.core.formula import Formula, compile_formula, evaluate, parse
 from curvesieve.core.formula.dimension import result_unit
 from curvesieve.core.formula.functions import CONSTANTS, FUNCTIONS
 from curvesieve.core.formula.zeros import check_zero
+from curvesieve.core.intake.extensometer import carried_on
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record
 
@@ -33,6 +34,8 @@ _OF_CHANNEL: dict[str, Callable[[np.ndarray], np.floating[Any]]] = {
 }
 """What a formula may ask of a whole channel: ``length/first(length) - 1``. Values that are missing do not count."""
 _ASKED = re.compile(rf"\b(?P<what>{'|'.join(_OF_CHANNEL)})\(\s*(?P<name>[^\W\d]\w*)\s*\)")
+_CARRIED = re.compile(r"\bcarried_on\(\s*(?P<first>[^\W\d]\w*)\s*,\s*(?P<then>[^\W\d]\w*)\s*\)")
+"""A channel that goes on with the steps of another where it was taken off; see `extensometer.carried_on`."""
 
 
 class ComputedChannel(BaseModel):
@@ -111,8 +114,30 @@ def _asked(record: Record, text: str) -> tuple[str, list[Quantity]]:
     return _ASKED.sub(named, text), list(found.values())
 
 
+def _with_carried(record: Record, text: str) -> tuple[Record, str]:
+    """The record with a channel more for each ``carried_on(a, b)`` of a formula, and the formula with its name.
+
+    Raises InputError where the two are not of one kind.
+    """
+    folded = {name.casefold(): channel for name, channel in _channels(record).items()}
+    made: dict[str, Channel] = {}
+
+    def named(match: re.Match[str]) -> str:
+        first, then = (folded.get(match[one].casefold()) for one in ("first", "then"))
+        if first is None or then is None:
+            return match[0]
+        name = f"{match['first']}_then_{match['then']}"
+        other = units.convert(then.values, then.unit, first.unit)
+        made[name] = Channel(name, first.unit, frozen(carried_on(first.values, other)))
+        return name
+
+    text = _CARRIED.sub(named, text)
+    return (replace(record, channels=(*record.channels, *made.values())) if made else record), text
+
+
 def read_formula(record: Record, text: str) -> Formula:
     """The formula with the record's channels as its variables; their names may be written in small letters."""
+    record, text = _with_carried(record, text)
     named = tuple(_channels(record))
     text, _ = _asked(record, text)
     formula = parse(text, named)
@@ -156,6 +181,10 @@ def compute(record: Record, wanted: ComputedChannel, own: Sequence[Quantity] = (
     the uncertainty of the quantities alone, by the exact derivatives (GUM, JCGM 100, section 5.1.2); it is common to
     all points, not a scatter between them. `own` as in `needed`.
     """
+    grown, text = _with_carried(record, wanted.formula)
+    if text != wanted.formula:
+        made = compute(grown, wanted.model_copy(update={"formula": text}), own)
+        return replace(made, described=made.described.replace(text, wanted.formula, 1))
     formula = read_formula(record, wanted.formula)
     quantities = needed(record, wanted, own)
     missing = [quantity for quantity in quantities if isinstance(quantity, str)]

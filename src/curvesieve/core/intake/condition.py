@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import PurePath
 
 import numpy as np
@@ -12,6 +12,7 @@ import numpy as np
 from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.applied import Taken
+from curvesieve.core.intake.dimensions import is_dimension
 from curvesieve.core.record import Record
 
 _NUMBER = re.compile(
@@ -80,7 +81,12 @@ def propose_for(takens: Sequence[Taken]) -> Condition:
             return Condition(takens[0].condition[0], in_one[1], in_one[0])
     if len(takens) == 1 and len(takens[0].takes) > 1:
         return propose_from_names([takens[0].label(i) for i in range(len(said))])
-    found = propose([taken.record for taken in takens])
+    records = [taken.record for taken in takens]
+    if any(taken.test for taken in takens):  # specimens differ in their dimensions, which tell them apart by chance
+        records = [
+            replace(one, metadata=tuple(kept for kept in one.metadata if not is_dimension(*kept))) for one in records
+        ]
+    found = propose(records)
     return Condition(
         found.name, found.unit, tuple(v for t, v in zip(takens, found.values, strict=True) for _ in t.takes)
     )
@@ -122,10 +128,18 @@ def _varying(rows: list[list[_Slot]]) -> Condition:
         return Condition("", "", (None,) * len(rows))
     for place in places:
         found = _in_one_unit([row[place].value for row in rows], [row[place].unit for row in rows])
+        words = {(row[place].before or row[place].after).casefold() for row in rows}
+        if len(words) > 1 and not _has_unit(rows, place):
+            continue  # foil_1 beside film_1: numbers of two kinds of thing
         if found is not None and (len(set(found[0])) > 1 or len(rows) == 1):
             name = rows[0][place].before or rows[0][place].after
             return Condition(_quantity(found[1]) or name or "condition", found[1], found[0])
     return Condition("", "", (None,) * len(rows))
+
+
+def _has_unit(rows: list[list[_Slot]], place: int) -> bool:
+    """Whether a number has a unit in every name."""
+    return all(row[place].unit for row in rows)
 
 
 def _in_one_unit(values: Sequence[float], said: Sequence[str]) -> tuple[tuple[float, ...], str] | None:

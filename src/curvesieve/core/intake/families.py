@@ -9,6 +9,7 @@ from curvesieve.core import units
 from curvesieve.core.errors import counted
 from curvesieve.core.intake.applied import Taken
 from curvesieve.core.intake.condition import Condition, propose_for
+from curvesieve.core.intake.machine import TESTS
 
 Key = tuple[int, int]
 """A curve on its way in: the number of its file, and its place among the file's curves."""
@@ -43,6 +44,8 @@ class Proposal:
         ys = list(dict.fromkeys(channels[chosen.y].name for chosen in first.takes))
         y = ys[0] if len(ys) == 1 else counted(len(ys), "channel")
         by = f" by {self.condition.name}" if self.condition.name else ""
+        if first.test:
+            return f"{TESTS[first.test].label}{by}"
         return f"{y} against {channels[first.takes[0].x].name}{by}"
 
     @property

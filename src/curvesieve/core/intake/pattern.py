@@ -60,6 +60,15 @@ class TextRule(_Frozen):
     thousands: str = ""
 
 
+class TestRule(_Frozen):
+    """A mechanical test: its kind, the specimen's shape, the channel of extension, and the channels that it made."""
+
+    test: str
+    specimen: str
+    extension: str
+    made: tuple[str, ...]
+
+
 class Pattern(_Frozen):
     """How files of a kind are read and which curves they make. `name` is empty until it is saved."""
 
@@ -69,6 +78,8 @@ class Pattern(_Frozen):
     arrangement: Arrangement = "one curve"
     channels: tuple[ChannelRule, ...]
     computed: tuple[ComputedRule, ...] = ()
+    test: TestRule | None = None
+    """The mechanical test that the files are of, whose channels are the computed ones of `made`."""
 
     @property
     def roles(self) -> tuple[Role, ...]:
@@ -82,8 +93,13 @@ class Pattern(_Frozen):
 
 
 def family_kind(pattern: Pattern) -> tuple[object, ...]:
-    """What files of one family share: the channels that are taken, by role, and how. Others may come and go."""
+    """What files of one family share: the channels that are taken, by role, and how. Others may come and go.
+
+    Curves of one mechanical test are a family whatever their files call force and extension, and in which units.
+    """
     taken = tuple((rule.role, rule.name, rule.to or rule.unit) for rule in pattern.channels if rule.role != "leave")
+    if pattern.test is not None:
+        return (pattern.arrangement, taken, pattern.test.test)
     return (pattern.arrangement, taken, pattern.computed)
 
 

@@ -155,6 +155,9 @@ class Area(_OverBase):
         reading, trace = in_unit(traced, seen.curve.x_unit)
         end = reading.value
         points = single_valued(seen.band(self.low, None))
+        for own in (points.x[0], points.x[-1]):  # a place that went through another unit is the same place
+            if abs(end - own) <= 1e-12 * abs(own):
+                end = float(own)
         inside = int(np.searchsorted(points.x, end, "right"))  # the points up to the end
         if inside == 0 or end > points.x[-1]:
             raise InputError(f"{name}, at {end:.6g}, lies beyond the points of the band.")
@@ -184,7 +187,7 @@ class Area(_OverBase):
 
 
 def trapezium_weights(x: Floats) -> Floats:
-    """The weight of each y in the area of straight lines between points; `x` has shape (n,), rising."""
+    """The weight of each y in ∫ y dx of straight lines between points; `x` has shape (n,), and may go to and fro."""
     steps = np.diff(x)
     weights = np.zeros(x.size)
     weights[:-1] += steps / 2

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from curvesieve.core import units
-from curvesieve.core.errors import InputError
+from curvesieve.core.errors import Absent, InputError
 from curvesieve.core.measures.trace import Trace, Traced
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Reading, ReadingKey
@@ -34,6 +34,8 @@ class Outcome:
     sentence: str = ""
     problem: str = ""
     warning: str = ""
+    absent: bool = False
+    """Whether the problem is that there is nothing to be found, as the yield of a brittle material."""
 
     @property
     def readings(self) -> tuple[Reading, ...]:
@@ -82,7 +84,8 @@ class Earlier:
     """
 
     by_name: Mapping[str, tuple[Traced, ...]]
-    failed: frozenset[str] = frozenset()
+    failed: Mapping[str, str] = field(default_factory=dict)
+    """Names of readings that could not be taken, and why where they are absent by nature; empty: they failed."""
     unclear: Mapping[str, str] = field(default_factory=dict)
     """Symbols of readings that are units, too, and the quantities that they stand for."""
     first_names: tuple[str, ...] = ()
@@ -95,6 +98,8 @@ class Earlier:
             raise InputError(
                 f"the name {name} means {len(found)} readings before this; give their measures names of their own."
             )
+        if not found and self.failed.get(name):
+            raise Absent(f"there is no {name}: {self.failed[name]}")
         if not found and name in self.failed:
             raise InputError(f"the reading {name} failed; see its own card.")
         if not found and name in self.unclear:
@@ -153,13 +158,15 @@ def _of_quantities(quantities: Sequence[Quantity]) -> dict[str, tuple[Traced, ..
 def earlier_of(quantities: Sequence[Quantity], outcomes: Sequence[Outcome]) -> Earlier:
     """What a measure sees by name: the quantities, and what those before it in its list gave."""
     by_name = _of_quantities(quantities)
-    failed: set[str] = set()
+    failed: dict[str, str] = {}
     unclear: dict[str, str] = {}
     first = list(by_name)
     for one in outcomes:
         if one.problem:
             failed |= {
-                name for said in one.slot.rule.yields_now() for name in names_of(one.slot, said.quantity, said.symbol)
+                name: one.problem[:1].lower() + one.problem[1:] if one.absent else ""
+                for said in one.slot.rule.yields_now()
+                for name in names_of(one.slot, said.quantity, said.symbol)
             }
         for traced in one.traced:
             quantity, symbol = traced[0].quantity, traced[0].symbol
@@ -170,4 +177,4 @@ def earlier_of(quantities: Sequence[Quantity], outcomes: Sequence[Outcome]) -> E
             for name in names:
                 by_name[name] = (*by_name.get(name, ()), traced)
     listed = tuple(name for name in dict.fromkeys(first) if len(by_name[name]) == 1)
-    return Earlier(by_name, frozenset(failed), unclear, listed)
+    return Earlier(by_name, failed, unclear, listed)

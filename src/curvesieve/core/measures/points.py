@@ -104,7 +104,7 @@ class ValueAt(Measure):
         if self.at is None:
             raise InputError("x is not set; drag the mark, or type one.")
         curve = single_valued(seen.band(None, None, 2))
-        y, weights = _at(curve, self.at)
+        y, weights = value_along(curve, self.at)
         said = f"at {self.at:.6g}, {_BETWEEN}"
         beside = weights != 0
         found = Found("y", y, weights[beside])
@@ -114,7 +114,7 @@ class ValueAt(Measure):
         return "nowhere yet" if self.at is None else f"at {self.at:g}"
 
 
-def _at(curve: Stretch, x: float) -> tuple[float, Floats]:
+def value_along(curve: Stretch, x: float) -> tuple[float, Floats]:
     """y at x along straight lines, and the weight of each point in it, of shape (n,)."""
     if not curve.x[0] <= x <= curve.x[-1]:
         raise InputError(f"x = {x:g} lies beyond the curve, which runs from {curve.x[0]:g} to {curve.x[-1]:g}.")

@@ -10,10 +10,11 @@ from dataclasses import replace
 import numpy as np
 
 from curvesieve.core import units
-from curvesieve.core.errors import InputError
+from curvesieve.core.errors import Absent, InputError
 from curvesieve.core.measures.base import MeasureSlot, Seen, Taken
 from curvesieve.core.measures.outcome import Outcome
 from curvesieve.core.measures.trace import Trace, Traced, in_unit
+from curvesieve.core.quantity import SCALES, Quantity
 from curvesieve.core.reading import Basis, Reading, ReadingKey
 
 _SYMBOL = re.compile(r"\S{1,12}")
@@ -33,7 +34,7 @@ def outcome(slot: MeasureSlot, seen: Seen, recorded: int = 0) -> Outcome:
             traced = tuple(_traced(slot, made, seen, recorded))
     except InputError as error:
         problem = str(error)
-        return Outcome(slot, problem=problem[0].upper() + problem[1:])
+        return Outcome(slot, problem=problem[0].upper() + problem[1:], absent=isinstance(error, Absent))
     from_points = any(found.slopes is not None for found in made.found)
     said = made.said_u or (seen.spread.said if from_points else "")
     sentence, warning = f"{made.sentence}; {said}" if said else made.sentence, made.warning
@@ -103,7 +104,70 @@ def _shown_in(reading: Reading, trace: Trace | None, unit: str, place: bool) -> 
 
 
 def taken(slots: Sequence[MeasureSlot], seen: Seen, recorded: int = 0) -> list[Outcome]:
-    """What the measures of a list give, in order; each sees the readings of those before it, by their names."""
+    """What the measures of a list give, in order; each sees the readings of those before it, by their names.
+
+    Where a quantity says how well the scale of an axis is known (see `quantity.SCALES`), that is in the u of readings:
+    all is read again with the axis stretched and shrunk by it, and half the difference is a cause of its own (JCGM 100,
+    5.1.3 NOTE 2). A reading that is not there on both sides has no u. Readings of a fit have it not: the fit is as it
+    was.
+    """
+    made = _taken(slots, seen, recorded)
+    for number, (axis, share) in enumerate(scales_of(seen.quantities).items()):
+        up, down = (_taken(slots, _stretched(seen, axis, 1 + sign * share), recorded) for sign in (1, -1))
+        made = [_with_scale(*three, _SCALE_CAUSE - number) for three in zip(made, up, down, strict=True)]
+    return made
+
+
+_SCALE_CAUSE = -2_000_000
+"""The cause of the u of the scale of an axis; see `Trace`."""
+_ROUNDING = 1e-9
+"""A change of a reading by less of itself is none."""
+
+
+def scales_of(quantities: Sequence[Quantity]) -> dict[str, float]:
+    """The relative standard uncertainty of the scale of each axis that has one, by ``x`` and ``y``."""
+    by_name = {one.name: one for one in reversed(quantities)}
+    found = {axis: by_name.get(name) for axis, name in SCALES.items()}
+    shares = {axis: one.u / abs(one.value) for axis, one in found.items() if one is not None and one.u and one.value}
+    return {axis: share for axis, share in shares.items() if share < 1}
+
+
+def _stretched(seen: Seen, axis: str, factor: float) -> Seen:
+    """The same with the x, or the y and its u, of all points multiplied."""
+    curve = seen.curve
+    if axis == "x":
+        curve = replace(curve, x=curve.x * factor)
+    else:
+        curve = replace(curve, y=curve.y * factor, u=None if curve.u is None else curve.u * factor)
+    return Seen.of(curve, seen.quantities, seen.fit)
+
+
+def _with_scale(one: Outcome, up: Outcome, down: Outcome, cause: int) -> Outcome:
+    """An outcome with the u of a scale in its readings, by what they are on both sides of it."""
+    if one.problem or one.slot.rule.of_fit:
+        return one
+    sides = [{reading.key: reading.value for reading in side.readings} for side in (up, down)]
+    traced = []
+    for reading, trace in one.traced:
+        high, low = (side.get(reading.key, math.nan) for side in sides)
+        part = (high - low) / 2
+        if not abs(part) <= _ROUNDING * abs(reading.value):
+            if not math.isfinite(part):
+                reading, trace = replace(reading, u=None), None
+            else:
+                own = trace if trace is not None else Trace(np.zeros(0, np.intp), np.zeros(0))
+                trace = Trace(np.append(own.causes, cause), np.append(own.adds, part))
+                method = reading.method
+                method += "" if method.endswith(_WITH_SCALE) else _WITH_SCALE
+                reading = replace(reading, u=math.hypot(reading.u or 0.0, part), method=method)
+        traced.append((reading, trace))
+    return replace(one, traced=tuple(traced))
+
+
+_WITH_SCALE = "; u with the dimensions"
+
+
+def _taken(slots: Sequence[MeasureSlot], seen: Seen, recorded: int) -> list[Outcome]:
     made: list[Outcome] = []
     for slot in slots:
         if slot.on:

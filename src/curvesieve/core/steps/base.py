@@ -20,6 +20,7 @@ _MODULES = (
     "bridge",
     "level",
     "toe",
+    "machine",
     "baseline",
     "smooth",
     "axis",

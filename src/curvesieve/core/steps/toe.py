@@ -44,11 +44,21 @@ class Toe(Banded, Step):
         "put on the line", label="toe", help="What becomes of the points before the line's stretch."
     )
 
+    missing: Literal["stop", "as recorded"] = RuleField(
+        "stop", label="without a line", when="by: found",
+        help="Where no straight stretch is found: nothing passes, or the curve passes as it was recorded.",
+    )  # fmt: skip
+
     def apply(self, curve: Curve) -> Passed:
         points = whole(curve)
         if not len(points):
             raise InputError("every point is left out; take some in again.")
-        part, turn = self._part(points)
+        try:
+            part, turn = self._part(points)
+        except InputError as error:
+            if self.by == "band" or self.missing == "stop":
+                raise
+            return Passed(curve, Caught(), f"as recorded: {error}")
         line = fitted_line(part, True)
         if not line.slope or not np.isfinite(line.slope):
             raise InputError("the line is level, and meets zero nowhere; choose another band.")
@@ -59,7 +69,7 @@ class Toe(Banded, Step):
                 f"the line meets zero at {zero:.6g}, behind its own stretch; choose a band where y is above zero."
             )
         factor, unit = units.of_difference(curve.x_unit)
-        said = f"x less {zero:.6g}{_said_u(line, zero, turn)}, from the line over {begin:.6g} to {part.x[-1]:.6g}"
+        said = f"x less {zero:.6g}{_said_u(line, zero, turn)}, by the line over {begin:.4g} to {part.x[-1]:.4g}"
         drawn = np.array([zero, float(part.x[-1])])
         shapes = (Line(drawn, line.at(drawn), "taken"),)
         made = replace(curve, x=(curve.x - zero) * factor, x_unit=unit)
@@ -72,6 +82,11 @@ class Toe(Banded, Step):
         if self.by == "band":
             return band(points, self.low, self.high, 3), 0.0
         surest = surest_stretch(points)
+        if surest.steeper:
+            raise InputError(
+                f"the curve is steeper before its straightest stretch, by {surest.steeper:.1%}, and a toe is flatter: "
+                "it bends from its beginning on."
+            )
         return surest.points, surest.turn
 
     @staticmethod

@@ -198,9 +198,11 @@ def _state(state: str, outcomes: Outcomes | None) -> str:
     """How far a curve is: its fit's state, where it has a model; how many readings failed or are doubtful."""
     if outcomes is None:
         return f"{state}, reading …".removeprefix(", ")
-    failed = sum(bool(one.problem) for one in outcomes)
+    failed = sum(bool(one.problem) and not one.absent for one in outcomes)
+    absent = sum(one.absent for one in outcomes)
     doubtful = sum(bool(one.warning) for one in outcomes)
     said = f"{state}, {counted(failed, 'reading')} failed".removeprefix(", ") if failed else state or "read"
+    said += f", {absent} not there" if absent else ""
     return f"{said}, {doubtful} doubtful" if doubtful else said
 
 

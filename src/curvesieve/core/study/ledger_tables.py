@@ -151,7 +151,7 @@ def _spread_lines(ledger: Ledger, group: Group) -> Table:
     return [[f"{name}: mean(s)", *means], [f"{name}: 95 %", *halves], [f"{name}: n", *counts]]
 
 
-def short_table(ledger: Ledger) -> Table:
+def short_table(ledger: Ledger, with_groups: bool = True) -> Table:
     """The ledger as it is read: numbers with their u in brackets, then the groups where there are any."""
     first = units.labelled(*ledger.condition) if ledger.condition[0] else "curve"
     head = [first, *(["peak"] if ledger.by == "peak" else []), *(column.heading for column in ledger.columns)]
@@ -160,7 +160,7 @@ def short_table(ledger: Ledger) -> Table:
         part = [str(row.part)] if ledger.by == "peak" else []
         group = f" · {row.curve.group}" if row.curve.group else ""
         table.append([f"{row.curve.label}{group}", *part, *_cells(row, ledger)])
-    if ledger.is_grouped and ledger.by == "curve":
+    if with_groups and ledger.is_grouped and ledger.by == "curve":
         for one in ledger.groups():
             table += _spread_lines(ledger, one)
     return table

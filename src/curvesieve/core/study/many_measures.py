@@ -22,8 +22,8 @@ from curvesieve.core.study.processes import Elsewhere, by_pieces, packed
 _WORTH_MEASURING = 1_000_000
 """The effort of measures below which other processes cost more than they save."""
 _texts: ByParts[tuple[str, ...]] = ByParts(100)
-_Said = list[tuple[tuple[Reading, ...], str, str, str]]
-"""Readings, sentence, problem and warning of each measure."""
+_Said = list[tuple[tuple[Reading, ...], str, str, str, bool]]
+"""Readings, sentence, problem and warning of each measure, and whether there is nothing to find."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,9 +68,11 @@ def _taken(piece: Sequence[MeasureJob], answers: list[_Said]) -> list[tuple[Outc
     return made
 
 
-def _unpacked(slot: MeasureSlot, readings: tuple[Reading, ...], sentence: str, problem: str, warning: str) -> Outcome:
+def _unpacked(
+    slot: MeasureSlot, readings: tuple[Reading, ...], sentence: str, problem: str, warning: str, absent: bool
+) -> Outcome:
     traced = tuple((one, None) for one in readings)
-    return Outcome(slot, traced, sentence=sentence, problem=problem, warning=warning)
+    return Outcome(slot, traced, sentence=sentence, problem=problem, warning=warning, absent=absent)
 
 
 def _packed_job(job: MeasureJob) -> dict[str, Any]:
@@ -98,5 +100,5 @@ def _measure_piece(piece: list[dict[str, Any]]) -> list[_Said]:
             fit = FitSeen(Model.model_validate_json(model), FitResult.model_validate_json(result), curve)
         quantities = tuple(Quantity.model_validate_json(one) for one in given["quantities"])
         job = MeasureJob(_measure_slots_of(given["slots"]), curve, given["recorded"], quantities, fit)
-        answers.append([(one.readings, one.sentence, one.problem, one.warning) for one in job.done()])
+        answers.append([(one.readings, one.sentence, one.problem, one.warning, one.absent) for one in job.done()])
     return answers

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from curvesieve.core.measures.base import Measure, MeasureSlot, Seen
 from curvesieve.core.measures.outcome import Outcome
-from curvesieve.core.measures.taking import outcome
+from curvesieve.core.measures.taking import outcome, scales_of, taken
 from curvesieve.core.study.many_measures import MeasureJob, measure_many
 from curvesieve.core.study.outcomes import (
     Outcomes,
@@ -57,7 +57,11 @@ def preview_measure(study: Study, curve_id: str, slot: MeasureSlot, rule: Measur
             break
         before.append(one)
     recorded = len(sieved_curve(study, curve_id).recorded)
-    return outcome(slot.model_copy(update={"rule": rule}), seen.after(before), recorded)
+    changed = slot.model_copy(update={"rule": rule})
+    if scales_of(seen.quantities):  # its u needs all that it stands on, read again
+        earlier = [one for one in study.measures(curve_id) if one.id in {each.slot.id for each in before}]
+        return taken([*earlier, changed], seen, recorded)[-1]
+    return outcome(changed, seen.after(before), recorded)
 
 
 def unread(study: Study, curve_ids: Sequence[str]) -> list[str]:

@@ -40,7 +40,7 @@ class Drawer(QWidget):
         self.stack.addWidget(self.ledger)
         self._makers: dict[str, Callable[[], QWidget]] = {
             "Points": self._make_points, "Result": self._make_result, "Compare": self._make_compare,
-            "Straighten": self._make_straight,
+            "Straighten": self._make_straight, "Literature": self._make_literature,
         }  # fmt: skip
         self.pages: dict[str, QWidget] = {"Ledger": self.ledger}
         self._scrolls: dict[str, QWidget] = {}
@@ -62,6 +62,7 @@ class Drawer(QWidget):
             "Points": "The numbers of the curve in hand; y at an x, mean and extremes",
             "Result": "Statistics, correlations, intervals, predictions of this fit",
             "Compare": "Several models of this curve side by side",
+            "Literature": "What was read beside values of the literature",
             "Straighten": "Axes on which a law is a straight line",
         }
         for name in ("Ledger", *self._makers):
@@ -134,6 +135,11 @@ class Drawer(QWidget):
         from curvesieve.app.benches.curve.comparison import ComparePage
 
         return ComparePage(self.session)
+
+    def _make_literature(self) -> QWidget:
+        from curvesieve.app.benches.curve.literature import LiteraturePage
+
+        return LiteraturePage(self.session)
 
     def _make_straight(self) -> QWidget:
         from curvesieve.app.benches.curve.straight import StraightPage

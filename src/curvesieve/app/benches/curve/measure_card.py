@@ -94,7 +94,7 @@ class MeasureCard(RuleCard):
         self, slot: MeasureSlot, outcome: Outcome | None, units_of_axes: tuple[str, str], in_hand: bool
     ) -> None:
         """Renders the measure with what it read; None while that is being worked out."""
-        problem = outcome.problem if outcome is not None else ""
+        problem = outcome.problem if outcome is not None and not outcome.absent else ""
         self.show_slot(slot, units_of_axes, problem, in_hand)
         self.show_numbers(slot, outcome)
 
@@ -103,8 +103,9 @@ class MeasureCard(RuleCard):
         self.outcome = outcome
         readings = outcome.readings if outcome is not None else ()
         first = readings[0] if readings else None
-        self.value.setText("" if first is None else first.written)
-        said = outcome.sentence if outcome is not None else ""
+        absent = outcome is not None and outcome.absent
+        self.value.setText("–" if absent else "" if first is None else first.written)
+        said = "" if outcome is None else outcome.problem if absent else outcome.sentence
         if not slot.on:
             said = f"switched off · {slot.rule.digest()}".rstrip(" ·")
         elif outcome is None:

@@ -104,12 +104,13 @@ class ReadingsColumn(QWidget):
 
     def _say(self, slots: tuple[MeasureSlot, ...], outcomes: Outcomes | None, shared: bool) -> None:
         """The line beside the heading; folded, it says what is in the fold."""
-        failed = sum(bool(one.problem) for one in outcomes or ())
+        failed = sum(bool(one.problem) and not one.absent for one in outcomes or ())
         said = counted(len(slots), "reading") if slots else ""
         if failed:
             said = f"{said}, {failed} failed"
         if shared:
-            said = f"shared by the family · {said}" if not self.heading.folded and said else said
+            by = "shared" if failed else "shared by the family"
+            said = f"{by} · {said}" if not self.heading.folded and said else said
         self.count.setText(said or ("none" if self.heading.folded else ""))
 
     def _turned(self, folded: bool) -> None:

@@ -264,6 +264,9 @@ class IntakeBench(QWidget):
                 condition = family.condition
                 about = (condition.name, condition.unit)
                 study = edits.add_curves(study, chosen, family.title, family.labels, condition.values, about)
+                if test := family.takens[0].test:
+                    given = [taken.quantities for taken in family.takens for _ in taken.takes]
+                    study = edits.as_tested(study, study.document.families[-1].id, test, given)
             return study
 
         before = {curve.id for curve in self.session.study.document.curves}

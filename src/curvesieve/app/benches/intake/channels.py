@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QScrollArea, QVBoxLayout,
 
 from curvesieve.app.benches.intake.cards import ChannelCard, ChannelRow
 from curvesieve.app.benches.intake.computed_card import ComputedRow
+from curvesieve.app.benches.intake.test_card import MechanicalCard
 from curvesieve.app.benches.intake.tray import Tray
 from curvesieve.app.benches.intake.waiting import Waiting
 from curvesieve.app.widgets.basics import button, label
@@ -16,6 +17,7 @@ from curvesieve.core import units
 from curvesieve.core.intake import pattern as patterns
 from curvesieve.core.intake.computed import ComputedChannel
 from curvesieve.core.intake.pattern import ARRANGEMENTS
+from curvesieve.core.intake.testing import without_test
 from curvesieve.core.record import Channel
 
 _MOST_SHOWN = 60
@@ -61,12 +63,15 @@ class ChannelsPanel(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.scrolled = scroll
+        self.test: MechanicalCard | None = None
+        self.test_place = QVBoxLayout()
         self.compute = button("+  Compute a channel", tip="A formula of these channels and of quantities of your own")
         self.compute.clicked.connect(self._draft)
         self.more = label(role="muted")
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(6)
+        rows.addLayout(self.test_place)
         rows.addLayout(head)
         rows.addWidget(self.search)
         rows.addWidget(scroll, 1)
@@ -91,6 +96,12 @@ class ChannelsPanel(QWidget):
             card.hide()
             card.deleteLater()
         self.cards = []
+        if self.test is not None:
+            self.test_place.removeWidget(self.test)
+            self.test.blockSignals(True)
+            self.test.hide()
+            self.test.deleteLater()
+            self.test = None
         known = waiting is not None and waiting.table is not None and waiting.pattern is not None
         self.compute.setEnabled(known)
         self.arrangement.setEnabled(known)
@@ -101,6 +112,7 @@ class ChannelsPanel(QWidget):
         own = len(waiting.pattern.channels)
         self.search.setVisible(own > _MANY)
         words = self.search.text().casefold().split() if own > _MANY else []
+        self._add_test(waiting)
         pairs = enumerate(zip(waiting.table.record.channels, waiting.pattern.channels, strict=True))
         found = [(i, c, rule) for i, (c, rule) in pairs if all(word in rule.name.casefold() for word in words)]
         wanted = found
@@ -119,6 +131,14 @@ class ChannelsPanel(QWidget):
         self.more.setText(f"{len(wanted)} shown; {left}. Search for others by name.")
         if bar is not None:
             bar.setValue(place)
+
+    def _add_test(self, waiting: Waiting) -> None:
+        """The card of the mechanical test, above those of the channels."""
+        card = MechanicalCard(waiting)
+        card.chosen.connect(self.tray.take_test)
+        card.left.connect(lambda: self.tray.change_pattern(without_test))
+        self.test_place.addWidget(card)
+        self.test = card
 
     def _add_channel(self, i: int, channel: Channel, rule: patterns.ChannelRule) -> None:
         row = ChannelRow(channel, rule)

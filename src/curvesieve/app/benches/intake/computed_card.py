@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -15,6 +16,7 @@ from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
 from curvesieve.core import units
 from curvesieve.core.errors import InputError
+from curvesieve.core.intake.applied import with_names
 from curvesieve.core.intake.computed import ComputedChannel, compute, name_in_formula, needed
 from curvesieve.core.intake.pattern import ComputedRule
 from curvesieve.core.quantity import Quantity
@@ -72,6 +74,7 @@ class ComputedRow(ChannelCard):
 
     def _line(self, text: str, what: str, flat: bool = False) -> QLineEdit:
         line = Line(text)
+        line.setCursorPosition(0)
         line.setAccessibleName(f"{what} of {self.channel.name}")
         if flat:
             line.setProperty("flat", "true")
@@ -180,10 +183,11 @@ class ComputedRow(ChannelCard):
     def _record(self) -> Record:
         """The record as the formula sees it: with the names and units that were given."""
         assert self.waiting.table is not None
-        record = self.waiting.table.record
-        rules = self.waiting.pattern.channels if self.waiting.pattern else ()
-        channels = tuple(replace(c, name=r.name, unit=r.unit) for c, r in zip(record.channels, rules, strict=True))
-        return replace(record, channels=channels)
+        assert self.waiting.pattern is not None
+        record = with_names(self.waiting.table.record, self.waiting.pattern)
+        made = self.waiting.taken.computed if self.waiting.taken else ()
+        before = itertools.takewhile(lambda one: one.channel.name != self.channel.name, made)
+        return replace(record, channels=(*record.channels, *(one.channel for one in before)))
 
     def _usable_names(self) -> list[str]:
         return [name_in_formula(channel.name) for channel in self._record().channels][:8]

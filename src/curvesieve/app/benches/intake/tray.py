@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -190,18 +190,48 @@ class Tray(QObject):
             self.noticed.emit(str(error), "problem")
             self.changed.emit()  # the fields show again what stays
             return
-        same = self._of_kind(shown.kind)
+        self._change_all({shown.kind: pattern})
+
+    def _change_all(self, patterns: Mapping[Kind, Pattern]) -> None:
+        """Other patterns for all files of some kinds; many numbers are left to the background."""
+        same = [waiting for kind in patterns for waiting in self._of_kind(kind)]
         numbers = sum(
             len(waiting.table.record) * len(waiting.table.record.channels) for waiting in same if waiting.table
         )
 
         def work() -> list[Waiting]:
-            return [with_pattern(waiting, waiting.table, pattern) for waiting in same if waiting.table is not None]
+            return [with_pattern(w, w.table, patterns[w.kind]) for w in same if w.table is not None]
 
         if numbers <= _FEW_NUMBERS:
             self._replace(work())
         else:
             self._start_changing(f"Taking {len(same)} files anew", lambda ticket: work())
+
+    def take_test(self, slug: str, specimen: str, extension: str) -> None:
+        """Takes the files of the kind in hand as a mechanical test; without a choice of shape or channel those of other
+        kinds, too, which may be of the same test and are none yet."""
+        from curvesieve.core.intake.applied import with_names
+        from curvesieve.core.intake.machine import TESTS, recognised
+        from curvesieve.core.intake.testing import as_test
+
+        shown = self.shown
+        if shown is None:
+            return
+        firsts = {waiting.kind: waiting for waiting in reversed(self.files) if waiting.pattern and waiting.table}
+        firsts[shown.kind] = shown
+        changed: dict[Kind, Pattern] = {}
+        for kind, first in firsts.items():
+            assert first.table is not None
+            assert first.pattern is not None
+            record = with_names(first.table.record, first.pattern)
+            other = kind != shown.kind
+            if other and (specimen or extension or first.pattern.test or TESTS[slug] not in recognised(record)):
+                continue
+            try:
+                changed[kind] = as_test(first.pattern, record, slug, specimen, extension, first.own)
+            except InputError as error:
+                self.noticed.emit(str(error), "problem")
+        self._change_all(changed)
 
     def give(self, place: int, name: str, quantity: Quantity | None, reach: str) -> None:
         """A value typed for a quantity of a computed channel, or none any more.

@@ -47,6 +47,7 @@ from curvesieve.core.study.edits.shelf import (
     rename_curve,
     rename_family,
 )
+from curvesieve.core.study.edits.testing import as_tested
 
 __all__ = [
     "Edit",
@@ -55,6 +56,7 @@ __all__ = [
     "add_measures",
     "add_record",
     "add_step",
+    "as_tested",
     "change_curve",
     "change_measure",
     "change_step",
