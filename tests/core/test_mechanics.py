@@ -192,6 +192,17 @@ def test_loops_of_a_linear_solid_lose_pi_times_amplitudes_times_sin_delta(scale)
         assert all(r.u is not None for r in read.values())
 
 
+def test_u_of_loops_without_u_is_that_of_the_noise_along_the_path():
+    rng = np.random.default_rng(8)
+    x, y = _ellipses(2, 0.2)
+    found = []
+    for _ in range(200):
+        (one,) = taken([slot("loops")], Seen.of(cs.Curve(x, y + rng.normal(0, 0.2, x.size))))
+        found.append([(r.value, r.u) for r in one.readings if r.part == 1])
+    drawn, told = np.moveaxis(np.array(found), 2, 0)
+    np.testing.assert_allclose(np.median(told, axis=0), np.std(drawn, axis=0), rtol=0.15)
+
+
 def test_loops_are_those_by_hand_and_what_is_left_over_is_told():
     x = np.array([0, 1, 2, 1, 0, 1, 2, 1, 0, 1, 2.0])
     y = np.array([0, 2, 4, 1, 0, 2, 4, 1, 0, 2, 4.0])

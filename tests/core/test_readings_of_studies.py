@@ -512,7 +512,7 @@ def test_every_measure_starts_with_fields_that_can_be_read_or_says_what_it_lacks
         "formula": "The formula is empty", "of the fit": "The curve has no fit", "period": "",
         "width-at-share": "The highest point lies at the end of the band",
         "yield-point": "", "loops": "X turns back nowhere",
-        "unloading": "There is no unloading",
+        "unloading": "The force does not fall", "hardening": "1 point between",
     }  # fmt: skip
     for slug in ("offset-yield", "proportional-limit", "total-proof", "elongation", "ramberg-osgood"):
         lacking[slug] = "No reading before this is called E"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import combinations
 from typing import Any
 
@@ -16,6 +16,9 @@ from curvesieve.core.errors import InputError, counted
 _MAD_TO_SIGMA = 1.4826
 """Standard deviation over median absolute deviation for normal noise, 1/Φ⁻¹(3/4)."""
 _FEWEST = 9
+_LONG, _EVERY = 4000, 4
+_SAME = 1e-12
+"""Share of the extent of x within which two x are the same."""
 _PIECE = 8192
 """Points at a time, so that what is worked on stays in the processor's cache."""
 
@@ -28,6 +31,8 @@ class Stretch:
     y: Floats
     u: Floats | None
     rows: NDArray[np.intp]
+    known: dict[str, Any] = field(default_factory=dict, repr=False)
+    """What was worked out of these very points, once for all that ask."""
 
     def __len__(self) -> int:
         return int(self.x.size)
@@ -71,16 +76,29 @@ def noise_along(x: Floats, y: Floats) -> float:
     memory; with four neighbours for two, and the median for their mean). `x` and `y` have shape (n,); the unit is that
     of y. Points that share their x with a neighbour are passed over.
     """
-    distinct = np.concatenate([[True], np.diff(x) > 0]) if x.size else np.zeros(0, bool)
+    if x.size < _FEWEST or not x[-1] > x[0]:
+        return math.nan
+    x = (x - x[0]) / (x[-1] - x[0])  # products of three distances stay numbers, whatever the unit
+    distinct = np.concatenate([[True], np.diff(x) > _SAME])
     x, y = x[distinct], y[distinct]
     if x.size < _FEWEST:
         return math.nan
-    x = (x - x[0]) / (x[-1] - x[0])  # products of three distances stay numbers, whatever the unit
     apart = np.empty(x.size - 4)
     for begin in range(0, apart.size, _PIECE):
         piece = slice(begin, begin + _PIECE + 4)
         apart[begin : begin + _PIECE] = _off_cubic(x[piece], y[piece])
     return float(_MAD_TO_SIGMA * np.median(apart))
+
+
+def noise_of_points(points: Stretch) -> float:
+    """The noise along some points (see `noise_along`); of many, every fourth piece of 4,000 tells it as well."""
+    if "noise" not in points.known:
+        x, y = points.x, points.y
+        if len(points) > _LONG * _EVERY:
+            pieces = np.flatnonzero(np.arange(len(points)) // _LONG % _EVERY == 0)
+            x, y = x[pieces], y[pieces]
+        points.known["noise"] = noise_along(x, y)
+    return float(points.known["noise"])
 
 
 def _off_cubic(x: Floats, y: Floats) -> Floats:
@@ -115,7 +133,7 @@ def spread_of(points: Stretch) -> Spread:
     """The spread of all points of a curve: their own u, or the noise along the curve, the same for all."""
     if points.u is not None:
         return Spread(None, "u from the u of the points")
-    noise = noise_along(points.x, points.y)
+    noise = noise_of_points(points)
     if not math.isfinite(noise):
         return Spread(None, f"no u: {counted(len(points), 'point')} are too few to tell their noise")
     return Spread(noise, "u from the scatter along the curve")
@@ -133,7 +151,7 @@ def band(points: Stretch, low: float | None, high: float | None, least: int = 1)
             f"and {least} {'is' if least == 1 else 'are'} needed; the curve runs from {points.x[0]:g} to "
             f"{points.x[-1]:g}. Drag the band over it."
         )
-    return points.take(slice(first, last))
+    return points if count == len(points) else points.take(slice(first, last))
 
 
 def single_valued(points: Stretch) -> Stretch:

@@ -53,7 +53,7 @@ _RATES = (
                                 "name": "rate in the elastic part"}),
 )  # fmt: skip
 _JOULE = (
-    ("area", "gauge_length"),
+    ("cross_section", "gauge_length"),
     {"measure": "formula", "formula": "W*cross_section*gauge_length", "unit": "J", "name": "W in J"},
 )
 TENSION = MeasureSet(

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.scatter import Stretch, noise_along
+from curvesieve.core.scatter import Stretch, noise_of_points
 
 _PLACES = 64
 """Ends that a straight stretch is looked for between."""
@@ -23,8 +23,8 @@ _STEEPER = 0.01
 """Share by which the beginning of a curve may be steeper than its surest stretch before that is told."""
 _LEAST_RISE, _WHOLE_STEPS = 0.1, 1e-3
 """Share of the way to the top that the surest stretch must rise; how near to whole multiples a coarse y must be."""
-_PIECE, _EVERY = 4000, 4
-"""Of curves of more points than these two make, every fourth piece of so many points is asked for the noise."""
+_MANY = 16_000
+"""Of more points than these, as many are asked whether y is in coarse steps."""
 Ints = NDArray[np.intp]
 
 
@@ -125,10 +125,9 @@ def _pairs(places: Ints, least: int) -> tuple[Ints, Ints]:
 
 def _noise(points: Stretch) -> float:
     """The noise along the curve; of a y in coarse steps at the least that of rounding to them, step/√12."""
-    if len(points) > _PIECE * _EVERY:  # pieces of a long curve tell its noise as well
-        pieces = np.arange(len(points)) // _PIECE % _EVERY == 0
-        points = points.take(np.flatnonzero(pieces))
-    noise = noise_along(points.x, points.y)
+    noise = noise_of_points(points)
+    if len(points) > _MANY:
+        points = points.take(slice(0, None, len(points) // _MANY))
     least = max(1e-9 * float(np.abs(points.y).max()), 1e-300)
     steps = np.diff(np.unique(points.y))
     if steps.size:

@@ -317,6 +317,10 @@ _ELASTIC = 0.4
 """Up to this share of the largest stress a test is taken to be in its elastic part, where its rate is asked for."""
 
 
+_ROUNDING = 1e-12
+"""A u below this share of the value is the rounding of numbers, and none."""
+
+
 def _rate_quantities(record: Record, computed: Sequence[Computed]) -> list[Quantity]:
     """The strain rate as run: the slope of strain over time, of all and up to a share of the largest stress."""
     time, (strain, stress) = time_of(record), (one.channel for one in computed[-2:])
@@ -331,7 +335,8 @@ def _rate_quantities(record: Record, computed: Sequence[Computed]) -> list[Quant
         if chosen.sum() > 3 and np.ptp(t[chosen]) > 0:
             line = fitted_line(Stretch(t[chosen], e[chosen], None, np.flatnonzero(chosen)), True)
             u = None if line.covariance is None else math.sqrt(float(line.covariance[1, 1]))
-            made.append(Quantity(name=name, value=line.slope, u=u or None, unit="1/s"))
+            sure = u if u is not None and u > _ROUNDING * abs(line.slope) else None
+            made.append(Quantity(name=name, value=line.slope, u=sure, unit="1/s"))
     return made
 
 

@@ -104,7 +104,7 @@ class Hardening(Banded, Measure):
         points = whole.take(inside)
         if len(points) < _LEAST:
             raise InputError(
-                f"{counted(len(points), 'point')} lie between {low:.4g} and {high:.4g}, and {_LEAST} are needed: widen "
+                f"{counted(len(points), 'point')} between {low:.4g} and {high:.4g}, and {_LEAST} are needed: widen "
                 "the band. A material that breaks near its yield has no hardening to tell."
             )
         e = points.x * base.factor

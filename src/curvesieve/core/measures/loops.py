@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +13,7 @@ from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.areas import trapezium_weights
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.rules import RuleField
+from curvesieve.core.scatter import noise_along
 from curvesieve.core.shapes import Line, Point, Shape
 
 _MOST = 500
@@ -70,9 +72,18 @@ class Loops(Measure):
                 found.append(Found("loss-factor", factor * energy, by_y, part=part))
             shapes.append(Line(points.x[[first, top]], points.y[[first, top]], "aid"))
             shapes.append(Point(float(points.x[top]), float(points.y[top])))
+        how = ""
+        if points.u is None:  # branches lie beside one another in x: their noise is that along the path
+            noise = noise_along(np.arange(float(len(points))), points.y)
+            how = "no u: too few points to tell their noise"
+            if math.isfinite(noise):
+                how = "u from the scatter along the path"
+                found = [
+                    replace(one, u=noise * float(np.linalg.norm(one.slopes))) for one in found if one.slopes is not None
+                ]
         rest = len(points) - 1 - pairs[-1][2]
         said = counted(len(pairs), "loop") + (f"; {counted(rest, 'point')} behind the last are in none" if rest else "")
-        return Taken(tuple(found), said, points, tuple(shapes))
+        return Taken(tuple(found), said, points, tuple(shapes), how)
 
 
 def turning_points(x: Floats, least: float) -> tuple[list[int], list[int]]:

@@ -105,7 +105,11 @@ def strain_in(curve: Curve, percent: float) -> float:
 def unbroken(seen: Seen) -> Stretch:
     """The points up to the break."""
     points = single_valued(seen.whole)
-    return points.take(slice(0, break_of(points, noise_of(seen, points))[0] + 1))
+    if "unbroken" not in points.known:
+        last = break_of(points, noise_of(seen, points))[0]
+        points.known["unbroken"] = points if last == len(points) - 1 else points.take(slice(0, last + 1))
+    found: Stretch = points.known["unbroken"]
+    return found
 
 
 def noise_of(seen: Seen, points: Stretch) -> float:

@@ -43,10 +43,25 @@ class Trace:
         if len(alike) == 1:
             ((causes, adds),) = alike.values()
             return cls(causes, adds)
+        largest = max(alike.values(), key=lambda one: one[0].size)
+        if np.all(np.diff(largest[0]) > 0):  # the rows of a long stretch, to which others add little
+            return cls._joined(largest, [one for one in alike.values() if one is not largest])
         causes, place = np.unique(np.concatenate([causes for causes, _ in alike.values()]), return_inverse=True)
         summed = np.zeros(causes.size)
         np.add.at(summed, place, np.concatenate([adds for _, adds in alike.values()]))
         return cls(causes, summed)
+
+    @classmethod
+    def _joined(cls, most: tuple[NDArray[np.intp], Floats], others: list[tuple[NDArray[np.intp], Floats]]) -> Trace:
+        """That of causes in rising order and of others; those which it has not are put behind."""
+        causes, place = np.unique(np.concatenate([one for one, _ in others]), return_inverse=True)
+        more = np.zeros(causes.size)
+        np.add.at(more, place, np.concatenate([adds for _, adds in others]))
+        at = np.minimum(np.searchsorted(most[0], causes), most[0].size - 1)
+        there = most[0][at] == causes
+        adds = most[1].copy()
+        adds[at[there]] += more[there]
+        return cls(np.append(most[0], causes[~there]), np.append(adds, more[~there]))
 
     def scaled_to(self, u: float) -> Trace:
         """The same causes, in the same proportions, for a u that was found in another way."""
