@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
 import pytest
 
 import curvesieve as cs
+from curvesieve.cli import main
 from curvesieve.core import literature
 from curvesieve.core.formats import read, tables
 from curvesieve.core.formats.opening import load
@@ -367,3 +370,33 @@ def test_long_curves_are_thinned_to_what_paper_shows():
     assert (ty.min(), ty.max()) == (y.min(), y.max())
     assert np.all(np.diff(tx) > 0)
     assert thinned(x[:50], y[:50])[0].size == 50
+
+
+def test_the_command_reads_other_tests_too(tmp_path, capsys):
+    """Bending of 64 mm, 10 × 4 mm, F = 100 N/mm·D: E = L³m/(4bh³) (ISO 178, from memory)."""
+    d = np.linspace(0, 3, 200)
+    noise = np.random.default_rng(1).normal(0, 0.1, d.size)
+    rows = "\n".join(f"{a:.6f},{b:.5f}" for a, b in zip(d, 100 * d + noise, strict=True))
+    path = tmp_path / "bend.csv"
+    path.write_text(f"Width: 10 mm\nThickness: 4 mm\nDeflection (mm),Force (N)\n{rows}\n", encoding="utf-8")
+    assert main(["tension", str(path), "--test", "bending-3", "--span", "64mm", "--json"]) == 0
+    (entry,) = json.loads(capsys.readouterr().out)
+    found = {r["name"]: r["value"] for r in entry["readings"]}
+    modulus = 64**3 * 100 / (4 * 10 * 4**3) / 1000
+    assert found["E"] == pytest.approx(modulus, rel=2e-3)
+    assert found["Ef"] == pytest.approx(modulus, rel=0.03)
+    assert main(["tension", str(path), "--test", "bending-3"]) == 2
+    assert "span of the rollers is not known; give it, as --span 64mm" in capsys.readouterr().err
+    assert main(["tension", str(path), "--test", "twisting"]) == 2
+    assert "there are tension, compression" in capsys.readouterr().err
+
+
+def test_ten_points_and_two_million_points_are_read_or_told():
+    ten = record({"Strain": ("1", np.linspace(0, 0.01, 10)), "Stress": ("MPa", np.linspace(0, 50, 10))})
+    few = read_test(ten)
+    assert {r.name for r in few.readings} >= {"Rm", "At"}
+    assert all(one.problem or one.readings for one in few.done.outcomes)
+    strain = np.linspace(0, 0.05, 2_000_000)
+    stress = 60 * (1 - np.exp(-strain / 0.02)) + np.random.default_rng(0).normal(0, 0.05, strain.size)
+    long = read_test(record({"Strain": ("1", strain), "Stress": ("MPa", stress)}))
+    assert {r.name: r.value for r in long.readings}["Rm"] == pytest.approx(55.2, abs=0.3)

@@ -68,8 +68,12 @@ def _parser() -> argparse.ArgumentParser:
 
     tension = commands.add_parser("tension", help="modulus, yield, strength, elongation and energy of tension tests")
     tension.add_argument("files", nargs="+", metavar="FILE")
-    for size in ("width", "thickness", "diameter", "area", "gauge"):
+    for size in ("width", "thickness", "diameter", "inner-diameter", "area", "gauge", "span", "load-span"):
         tension.add_argument(f"--{size}", metavar="VALUE", help="as 12.70(2)mm; else that of the file's preamble")
+    tension.add_argument(
+        "--test", default="tension", metavar="KIND",
+        help="compression, bending-3, bending-4, relaxation, creep, cycles or indentation in place of tension",
+    )  # fmt: skip
     tension.add_argument("--json", action="store_true")
 
     run = commands.add_parser("run", help="compute a study afresh and write its ledger; the study stays as it is")

@@ -37,13 +37,15 @@ def tension_files(options: argparse.Namespace) -> int:
     """Prints the properties that the set for tension tests reads; status and errors as of `measure_files`."""
     from curvesieve.core.formats import read
     from curvesieve.core.quantity import Quantity
-    from curvesieve.core.sets import read_test
+    from curvesieve.core.sets import BY_TEST, read_test
 
-    sizes = ("width", "thickness", "diameter", "area", "gauge")
+    sizes = ("width", "thickness", "diameter", "inner_diameter", "area", "gauge", "span", "load_span")
     given = [Quantity.read(size, text) for size in sizes if (text := getattr(options, size))]
+    if options.test not in BY_TEST:
+        raise InputError(f"There is no test {options.test!r}; there are {', '.join(BY_TEST)}.")
 
     def done(name: str) -> dict[str, Any]:
-        test = read_test(read(name), given)
+        test = read_test(read(name), given, BY_TEST[options.test])
         said = _said(replace(test.done, readings=test.readings))
         return said | {"notes": [*said["notes"], *test.notes]}
 
