@@ -134,6 +134,7 @@ QSlider::handle:horizontal:disabled {{ background: {p.ghost}; }}
 QComboBox[small="true"] {{ padding: 0 7px; font-size: 13px; }}
 QLabel[role="badge"] {{ background: {p.verdigris}; color: {p.on_verdigris}; border-radius: 4px; font-weight: 600; }}
 QPushButton[kind="tab"] {{ padding: 3px 10px; color: {p.muted}; }}
+QPushButton[kind="tab"][small="true"] {{ padding: 3px 6px; }}
 QPushButton[kind="tab"]:checked {{ background: {p.tint}; color: {p.ink}; border-color: {p.verdigris}; }}
 QLineEdit:focus, QComboBox:focus {{ border-color: {p.verdigris}; }}
 QLineEdit[wrong="true"] {{ border-color: {p.rust}; }}

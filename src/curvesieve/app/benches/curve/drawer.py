@@ -56,7 +56,7 @@ class Drawer(QWidget):
         self._group = QButtonGroup(self)
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(6)
+        row.setSpacing(3)
         tips = {
             "Ledger": "The readings of all curves of the family",
             "Points": "The numbers of the curve in hand; y at an x, mean and extremes",
@@ -67,6 +67,7 @@ class Drawer(QWidget):
         }
         for name in ("Ledger", *self._makers):
             tab = button(name, "tab", tips[name])
+            tab.setProperty("small", "true")
             tab.setCheckable(True)
             tab.clicked.connect(lambda _=False, name=name: self.show_page(name))
             self._group.addButton(tab)

@@ -135,10 +135,17 @@ class ChannelsPanel(QWidget):
     def _add_test(self, waiting: Waiting) -> None:
         """The card of the mechanical test, above those of the channels."""
         card = MechanicalCard(waiting)
-        card.chosen.connect(self.tray.take_test)
+        card.chosen.connect(self._take_test)
         card.left.connect(lambda: self.tray.change_pattern(without_test))
         self.test_place.addWidget(card)
         self.test = card
+
+    def _take_test(self, slug: str, specimen: str, extension: str) -> None:
+        """Takes the files as a test, and shows the channels that it made: their formulas may ask for dimensions."""
+        self.tray.take_test(slug, specimen, extension)
+        if self.computed_rows:
+            last = self.computed_rows[-1]
+            QTimer.singleShot(0, lambda: self._bring_into_sight(last))
 
     def _add_channel(self, i: int, channel: Channel, rule: patterns.ChannelRule) -> None:
         row = ChannelRow(channel, rule)

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.curve.canvas.empty import EmptyPage
+from curvesieve.app.benches.curve.canvas.family import FamilyLayer
+from curvesieve.app.benches.curve.canvas.head import Head
 from curvesieve.app.benches.curve.canvas.layers import Layers
 from curvesieve.app.benches.curve.canvas.model_view import ModelView
 from curvesieve.app.benches.curve.canvas.ranges import frame_of, go_to, is_in_sight, show_whole
@@ -21,10 +22,7 @@ from curvesieve.app.plotting.plot import Plot
 from curvesieve.app.plotting.tools import Toolbox
 from curvesieve.app.session.desk import MODEL, RECORDED, View
 from curvesieve.app.session.session import Session
-from curvesieve.app.widgets.basics import Elided, button
-from curvesieve.app.widgets.choice import Choice
 from curvesieve.core import units
-from curvesieve.core.errors import counted
 from curvesieve.core.measures.base import Measure
 from curvesieve.core.models import PEAKS, TERMS, Model, OwnTerm
 from curvesieve.core.rules import Rule
@@ -75,24 +73,13 @@ class Canvas(QWidget):
     # -- making -------------------------------------------------------------------------------------
 
     def _build(self) -> None:
-        self.title, self.facts = Elided(role="strong"), Elided(role="muted")
-        self.x_scale = self._button("x lin", "Linear or logarithmic x axis", self._switch_scale)
-        self.y_scale = self._button("y lin", "Linear or logarithmic y axis", self._switch_scale)
-        for scale in (self.x_scale, self.y_scale):
-            scale.setCheckable(True)
-        self.whole = self._button("Whole curve", "Show all of the curve (Home)", self.show_all)
-        top = QHBoxLayout()
-        top.setContentsMargins(0, 0, 0, 0)
-        top.addWidget(self.title, 2)
-        top.addWidget(self.facts, 1)
-        self.against = Choice()
-        self.against.setMinimumContentsLength(9)
-        self.against.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.against.setAccessibleName("what the stage in hand is compared with")
-        self.against.setToolTip("The grey curve: what the stage in hand is compared with")
-        self.against.textActivated.connect(lambda _: self._compare(self.against.currentData()))
-        for control in (self.against, self.x_scale, self.y_scale, self.whole):
-            top.addWidget(control)
+        self.head = head = Head()
+        self.title, self.facts, self.against = head.title, head.facts, head.against
+        self.x_scale, self.y_scale, self.whole, self.beside = head.x_scale, head.y_scale, head.whole, head.beside
+        head.compared.connect(self._compare)
+        head.scales_switched.connect(self._switch_scale)
+        head.whole_asked.connect(self.show_all)
+        head.family_switched.connect(self._switch_family)
         self.plot = Plot()
         self.strip = CatchStrip(self.plot)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
@@ -104,19 +91,15 @@ class Canvas(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addLayout(top)
+        layout.addWidget(head)
         layout.addWidget(self.splitter, 1)
         self.empty = EmptyPage()
         layout.addWidget(self.empty, 1)
-        self.controls = (self.x_scale, self.y_scale, self.whole)
-
-    def _button(self, text: str, tip: str, slot: Callable[[], None]) -> QPushButton:
-        made = button(text, tip=tip)
-        made.clicked.connect(lambda: slot())
-        return made
 
     def _make_items(self) -> None:
         self.layers = Layers(self.plot)
+        self.family = FamilyLayer(self.session, self.plot, self.layers)
+        self.family.known.connect(self._family_known)
         self.model = ModelView(self.session, self.plot, self.layers, self)
         self.model.hint.connect(self.hint)
         self.rule_handles = RuleHandles(self.plot)
@@ -157,19 +140,17 @@ class Canvas(QWidget):
         made = session.sieved()
         measured = (session.readings.outcomes() if made is not None else None) or ()
         self._scene = scene = scene_of(session.study, session.view, made, measured)
-        for widget in (self.splitter, *self.controls):
-            widget.setVisible(scene is not None)
-        if scene is None:
-            self.against.hide()
+        self.splitter.setVisible(scene is not None)
+        family = None if scene is None else session.study.family_of(scene.entry.id)
+        self.head.show_scene(scene, session.view, len(family.curves) - 1 if family is not None else 0)
         self.empty.setVisible(scene is None)
         if scene is None:
             self._clear()
             return
         after = scene.after
         self.layers.show_curves(scene)
+        self.family.show()
         self.plot.set_labels(units.labelled(after.x_label, after.x_unit), units.labelled(after.y_label, after.y_unit))
-        self._set_title(scene)
-        self._fill_against(scene)
         shown = session.modelling.model_shown() if session.view.stage == MODEL or scene.measure else Model()
         model = shown if scene.measure is None else Model()
         self.model.show(scene, model)
@@ -189,36 +170,12 @@ class Canvas(QWidget):
 
     def _clear(self) -> None:
         self.layers.clear()
+        self.family.show()
         self.model.show(None, Model())
         self.rule_handles.hide()
-        self.title.setMaximumWidth(400)
-        self.title.set("No curve yet")
-        self.facts.set("")
         self.plot.set_labels("", "")
         self.strip.show_caught(np.empty(0), np.empty(0), np.empty(0), "CATCH")
         self.hint.emit("Drop text files on the window, open them, or paste a table")
-
-    def _set_title(self, scene: Scene) -> None:
-        caught = sum(len(t.caught) for t in scene.made.trail if t.message.endswith("caught"))
-        facts = [counted(len(scene.after), "point")]
-        if caught:
-            facts.append(f"{caught:,} caught")
-        label = scene.entry.label
-        self.title.setMaximumWidth(self.title.fontMetrics().horizontalAdvance(label) + 16)
-        self.title.set(label)
-        self.facts.set(" · ".join(facts))
-
-    def _fill_against(self, scene: Scene) -> None:
-        """The stages before the one in hand, which it can be compared with."""
-        trails, view = scene.made.trail, self.session.view
-        place = next((i for i, trail in enumerate(trails) if trail.slot.id == view.stage), len(trails))
-        rows = [("against input", ""), ("against record", RECORDED)]
-        rows += [(f"against {t.slot.name or t.slot.rule.label}", t.slot.id) for t in trails[:place]]
-        self.against.clear()
-        for text, stage in rows:
-            self.against.addItem(text, stage)
-        self.against.setCurrentIndex(max(self.against.findData(view.against), 0))
-        self.against.setVisible(len(trails) > 1 and view.stage != RECORDED)
 
     def _compare(self, stage: str) -> None:
         self.session.look(replace(self.session.view, against=stage))
@@ -262,6 +219,7 @@ class Canvas(QWidget):
             return
         self._framed = frame_of(scene)
         show_whole(self.plot, scene, bool(self.model.model.peaks))
+        self.family.widen()
 
     def _show_around(self, number: int) -> None:
         """Brings a peak into view when it is not."""
@@ -277,10 +235,17 @@ class Canvas(QWidget):
         if self._scene is not None:
             go_to(self.plot, (self._scene.before or self._scene.after).x, x)
 
+    def _switch_family(self) -> None:
+        self.family.on = self.beside.isChecked()
+        self.family.show()
+        self.show_all()
+
+    def _family_known(self) -> None:
+        self.family.show()
+        self.family.widen()
+
     def _switch_scale(self) -> None:
         log_x, log_y = self.x_scale.isChecked(), self.y_scale.isChecked()
-        self.x_scale.setText("x log" if log_x else "x lin")
-        self.y_scale.setText("y log" if log_y else "y lin")
         self.plot.set_log(log_x, log_y)
         self.strip.plot.set_log(log_x, False)
         self.refresh()

@@ -30,6 +30,8 @@ class Layers:
         self.drawing, self.measured, self.words = Drawing(plot), Drawing(plot, faint=True), Drawing(plot)
         self._said: dict[str, Words] = {}
         """The words at the drawings of measures, by their slots."""
+        self.names: tuple[Words, ...] = ()
+        """Names of other curves, which keep out of the way of these words."""
         self.background, self.total = Trace(plot, 25), Trace(plot, 30)
         self.peaks: dict[int, Trace] = {}
         self.rings = pg.ScatterPlotItem(size=9, symbol="o", pxMode=True)
@@ -45,6 +47,7 @@ class Layers:
             trace.clear()
         self.drawing.show(())
         self.measured.show(())
+        self._said, self.names = {}, ()
         self.words.show(())
         self.rings.setData([], [])
         self.spot.hide()
@@ -71,7 +74,11 @@ class Layers:
         self.drawing.show(tuple(shape for one in measured if one.slot.id == in_hand for shape in one.shapes))
         self.measured.show(tuple(shape for one in measured if one.slot.id != in_hand for shape in one.shapes))
         self._said = {one.slot.id: words for one in measured if (words := one.words) is not None}
-        self.words.show(tuple(self._said.values()))
+        self.show_words()
+
+    def show_words(self) -> None:
+        """The words of readings and the names of other curves, none on another."""
+        self.words.show((*self._said.values(), *self.names))
 
     def show_reading(self, one: Outcome) -> None:
         """What the measure in hand would draw while it is dragged."""
@@ -79,7 +86,7 @@ class Layers:
         words = one.words
         self._said = {key: said for key, said in self._said.items() if key != one.slot.id}
         self._said |= {one.slot.id: words} if words is not None else {}
-        self.words.show(tuple(self._said.values()))
+        self.show_words()
 
     def show_preview(self, after: Curve, shapes: tuple[Shape, ...]) -> None:
         """What a step that is being dragged would do."""
