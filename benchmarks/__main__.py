@@ -8,7 +8,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks import drawing, fits, many, measuring, reading, sieving, starting
+from benchmarks import drawing, fits, many, measuring, reading, records, sieving, starting
 from benchmarks.timing import Row
 
 TABLE = Path(__file__).parents[1] / "docs" / "benchmarks.md"
@@ -30,7 +30,7 @@ def _run() -> int:
         *sieving.rows(),
         *measuring.rows(),
     ]
-    text = _text(rows)
+    text = _text(rows) + "\n" + "\n".join(records.lines())
     TABLE.write_text(text, encoding="utf-8")
     print(text)
     return 0

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog
 
+from curvesieve.app.session.desk import View
 from curvesieve.demo.tension_files import STRIPS, write_tension
 from tests.app.gestures import click, drop_files, press, type_into
 
@@ -152,3 +154,53 @@ def test_a_test_is_left_again(window, qtbot, tmp_path):
 
 def press_enter(line) -> None:
     press(line, Qt.Key.Key_Return)
+
+
+def test_the_family_is_drawn_behind_the_curve_in_hand(window, qtbot, tmp_path):
+    w = window()
+    drop_files(w, write_tension(tmp_path))
+    ready(w, qtbot, 6)
+    click(w.intake_bench.channels.test.buttons["tension"])
+    click(w.intake_bench.files.bring)
+    canvas = w.curve_bench.canvas
+    qtbot.waitUntil(lambda: canvas.beside.isVisible(), timeout=20_000)
+    w.session.look(View(next(c.id for c in w.session.study.document.curves if c.label == "film_1")))
+    alone = canvas.plot.box.viewRange()[0][1]
+    click(canvas.beside)
+    qtbot.waitUntil(lambda: len(canvas.family.curves) == 5, timeout=20_000)
+    assert canvas.plot.box.viewRange()[0][1] > 5 * alone, "the foils stretch much farther"
+    drawn = canvas.family.traces[0].item.getData()
+    assert np.nanmax(drawn[0]) == pytest.approx(canvas.family.curves[0].x.max())
+    assert {words.text for words in canvas.layers.names} == {"marram foil M1", "marram film M2"}
+    click(canvas.beside)
+    assert canvas.family.curves == []
+    assert canvas.layers.names == ()
+    w.finder.open()
+    type_into(w.finder.field, "family behind")
+    assert canvas.beside.isChecked()
+
+
+def test_the_row_of_a_removal_is_typed_and_refused(window, qtbot, tmp_path):
+    rows = "\n".join(f"{0.4 * k / 100:.4f},{k / 100:.4f},{10 * k}" for k in range(200))
+    path = tmp_path / "two.csv"
+    path.write_text(
+        "Area: 40 mm2\nGauge length: 25 mm\nGrip distance: 100 mm\nExtensometer (mm),Crosshead (mm),Force (N)\n" + rows
+    )
+    w = window()
+    drop_files(w, [path])
+    ready(w, qtbot, 1)
+    panel = w.intake_bench.channels
+    click(panel.test.buttons["tension"])
+    type_into(panel.test.off.line, "120")
+    assert w.tray.shown.pattern.test.off == 120
+    curve = w.tray.shown.taken.takes[0].curve(w.tray.shown.taken.record)
+    assert curve.x[-1] == pytest.approx(0.4 * 1.19 / 25 + (1.99 - 1.19) / 100)
+    type_into(panel.test.off.line, "soon")
+    assert "is not a whole number" in w.notice.text.text()
+    type_into(panel.test.off.line, "9999")
+    assert "no number in row 9999" in w.tray.shown.problem
+    panel.test.off.line.selectAll()
+    press(panel.test.off.line, Qt.Key.Key_Delete)
+    press_enter(panel.test.off.line)
+    assert w.tray.shown.pattern.test.off is None
+    assert w.tray.shown.ready

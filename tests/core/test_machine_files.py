@@ -400,3 +400,64 @@ def test_ten_points_and_two_million_points_are_read_or_told():
     stress = 60 * (1 - np.exp(-strain / 0.02)) + np.random.default_rng(0).normal(0, 0.05, strain.size)
     long = read_test(record({"Strain": ("1", strain), "Stress": ("MPa", stress)}))
     assert {r.name: r.value for r in long.readings}["Rm"] == pytest.approx(55.2, abs=0.3)
+
+
+def test_a_row_that_is_named_is_where_the_extensometer_was_taken_off():
+    off, cross = _removed("")
+    made = record(
+        {"Crosshead": ("mm", cross), "Extensometer": ("mm", off), "Force": ("N", 10 * T)},
+        Area="40 mm^2", Gauge_length="25 mm", Grip_distance="100 mm",
+    )  # fmt: skip
+    pattern = as_test(guess_of(made), made, "tension", off=200)
+    assert pattern.computed[2].channel.formula == "carried_on(Extensometer_strain, Crosshead_strain, 200)"
+    taken = apply_pattern(made, pattern)
+    curve = taken.takes[0].curve(taken.record)
+    assert curve.x[199] == pytest.approx(off[199] / 25)
+    assert curve.x[-1] == pytest.approx(off[199] / 25 + (cross[-1] - cross[199]) / 100)
+    with pytest.raises(cs.InputError, match="no number in row 5000 of 400"):
+        apply_pattern(made, as_test(guess_of(made), made, "tension", off=5000))
+    with pytest.raises(cs.InputError, match="cannot be taken off at row 0"):
+        as_test(guess_of(made), made, "tension", off=0)
+
+
+def test_relaxation_and_creep_give_moduli_and_compliances_of_what_is_held():
+    """σ = ε₀·(E∞ + E₁·exp(−t/τ₁) + E₂·exp(−t/τ₂)), a generalised Maxwell solid; J = ε/σ₀."""
+    t = np.geomspace(0.05, 500, 400)
+    rng = np.random.default_rng(3)
+    stress = 0.01 * (500 + 300 * np.exp(-t / 2) + 200 * np.exp(-t / 40))
+    held = record(
+        {"Time": ("s", t), "Strain": ("%", 1 + 0 * t), "Stress": ("MPa", stress + rng.normal(0, 0.002, t.size))}
+    )
+    found = {r.name: r for r in read_test(held, (), BY_TEST["relaxation"]).readings}
+    for name, wanted in (("E0", 1000.0), ("E∞", 500.0)):
+        assert abs(found[name].value - wanted) < 4 * found[name].u, name
+        assert found[name].value == pytest.approx(wanted, rel=0.01)
+    assert found["kept"].value == pytest.approx(50, abs=1)
+    strain = 1e-3 * (1 + 0.002 * t)
+    loaded = record({"Time": ("s", t), "Extension": ("mm", 50 * strain), "Force": ("N", 80 + 0 * t)}, Area="40 mm^2",
+                    Gauge_length="50 mm")  # fmt: skip
+    found = {r.name: r.value for r in read_test(loaded, (), BY_TEST["creep"]).readings}
+    assert found["last compliance"] == pytest.approx(1e-3 * 2 / 2 * 1000, rel=1e-3)
+    assert found["creep rate"] == pytest.approx(2e-6, rel=1e-6)
+
+
+def test_a_rubber_has_its_shear_modulus():
+    """σ = G·(λ − λ⁻²), incompressible and uniaxial (R. S. Rivlin 1948, from memory)."""
+    (rubber,) = [one for one in SETS if one.label.startswith("Rubber")]
+    e = np.linspace(0, 2, 300)
+    stress = 0.4 * ((1 + e) - (1 + e) ** -2) + np.random.default_rng(1).normal(0, 0.002, e.size)
+    done = rubber.recipe_with([])(cs.Curve(e, stress, x_unit="1", y_unit="MPa"))
+    found = {r.name: r for r in done.readings}
+    for name in ("neo-Hooke shear_modulus", "Mooney–Rivlin shear_modulus"):
+        assert abs(found[name].value - 0.4) < 4 * found[name].u, name
+
+
+def test_what_hangs_on_a_strain_of_a_doubtful_line_is_doubtful_too():
+    strain = np.linspace(0, 0.3, 20_000)
+    stress = 30 * (1 - np.exp(-50 * strain)) + np.random.default_rng(2).normal(0, 0.03, strain.size)
+    test = read_test(record({"Strain": ("1", strain), "Stress": ("MPa", stress)}))
+    doubt = {r.name: bool(r.doubt) for r in test.readings}
+    for name in ("E", "E intercept", "Rp0.2", "Rp0.2 yield strain", "Ur", "σ²/2E", "A"):
+        assert doubt[name], name
+    for name in ("E R²", "Rm", "At", "W"):
+        assert not doubt[name], name

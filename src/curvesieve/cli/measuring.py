@@ -36,13 +36,14 @@ def measure_files(options: argparse.Namespace) -> int:
 def tension_files(options: argparse.Namespace) -> int:
     """Prints the properties that the set for tension tests reads; status and errors as of `measure_files`."""
     from curvesieve.core.formats import read
+    from curvesieve.core.intake.machine import TESTS
     from curvesieve.core.quantity import Quantity
     from curvesieve.core.sets import BY_TEST, read_test
 
     sizes = ("width", "thickness", "diameter", "inner_diameter", "area", "gauge", "span", "load_span")
     given = [Quantity.read(size, text) for size in sizes if (text := getattr(options, size))]
     if options.test not in BY_TEST:
-        raise InputError(f"There is no test {options.test!r}; there are {', '.join(BY_TEST)}.")
+        raise InputError(f"There is no test {options.test!r}; there are {', '.join(TESTS)}.")
 
     def done(name: str) -> dict[str, Any]:
         test = read_test(read(name), given, BY_TEST[options.test])

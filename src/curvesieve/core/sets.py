@@ -123,7 +123,13 @@ RELAXATION = MeasureSet(
         {"measure": "law-over-band", "law": "prony-2", "name": "Prony"},
     ),
     "stress relaxation viscoelastic prony maxwell",
-)
+    where=(
+        (("held_strain",), {"measure": "formula", "formula": "Prony_modulus_instantaneous/held_strain", "name": "E0",
+                            "unit": "MPa"}),
+        (("held_strain",), {"measure": "formula", "formula": "Prony_modulus_equilibrium/held_strain", "name": "E∞",
+                            "unit": "MPa"}),
+    ),
+)  # fmt: skip
 CREEP = MeasureSet(
     "Creep test",
     "First and last strain, and the steady rate",
@@ -133,7 +139,13 @@ CREEP = MeasureSet(
         {"measure": "straight-part", "by": "found", "prefer": "longest", "name": "creep rate"},
     ),
     "creep rate steady secondary strain",
-)
+    where=(
+        (("held_stress",), {"measure": "formula", "formula": "first_y/held_stress", "name": "first compliance",
+                            "unit": "1/GPa"}),
+        (("held_stress",), {"measure": "formula", "formula": "last_y/held_stress", "name": "last compliance",
+                            "unit": "1/GPa"}),
+    ),
+)  # fmt: skip
 CYCLES = MeasureSet(
     "Cyclic test", "Energy loss, secant modulus and loss factor of each loop", "cycles",
     ({"measure": "loops", "name": "loop", "units": {"energy-lost": "kJ/m^3"}},),
@@ -144,8 +156,21 @@ INDENTATION = MeasureSet(
     ({"measure": "unloading", "units": {"hardness": "GPa", "reduced-modulus": "GPa"}},),
     "hardness nanoindentation unloading",
 )  # fmt: skip
-SETS = (TENSION, COMPRESSION, BENDING, BENDING_4, RELAXATION, CREEP, CYCLES, INDENTATION)
-BY_TEST = {one.test: one for one in SETS}
+RUBBER = MeasureSet(
+    "Rubber in tension",
+    "Shear modulus by neo-Hooke and Mooney–Rivlin, strength, strain at break",
+    "tension",
+    (
+        {"measure": "law-over-band", "law": "neo-hookean", "name": "neo-Hooke"},
+        {"measure": "law-over-band", "law": "mooney-rivlin", "name": "Mooney–Rivlin"},
+        {"measure": "highest-point", "by": "the point itself", "name": "σM"},
+        {"measure": "break", "name": "εB", "units": {"break-strain": "%"}},
+    ),
+    "elastomer hyperelastic shear modulus mooney rivlin neo-hookean",
+)
+SETS = (TENSION, COMPRESSION, BENDING, BENDING_4, RELAXATION, CREEP, CYCLES, INDENTATION, RUBBER)
+BY_TEST = {one.test: one for one in reversed(SETS)}
+"""The recipe that a test's curves come in with."""
 
 
 @dataclass(frozen=True, eq=False)

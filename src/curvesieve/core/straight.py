@@ -21,6 +21,8 @@ _BENT, _ROUGH = 3.0, 1.3
 the noise along the curve."""
 _STEEPER = 0.01
 """Share by which the beginning of a curve may be steeper than its surest stretch before that is told."""
+_SURE = 4.5
+"""Times its u that points must lie off a line before they are surely off it."""
 _LEAST_RISE, _WHOLE_STEPS = 0.1, 1e-3
 """Share of the way to the top that the surest stretch must rise; how near to whole multiples a coarse y must be."""
 _MANY = 16_000
@@ -57,7 +59,8 @@ def straight_stretch(points: Stretch, prefer: str = "longest") -> Stretch:
 
 @dataclass(frozen=True, eq=False)
 class Surest:
-    """A stretch, and how much its slope may be off as it bends: in the unit of the slope, as a standard uncertainty.
+    """A stretch, and how much its slope may be off where its line meets zero, as it bends: in the unit of the slope, as
+    a standard uncertainty.
 
     `steeper` is by what share the curve is surely steeper before it, 0 where it is not: a curve that bends from its
     beginning on has no straight part that is that of its beginning.
@@ -74,8 +77,9 @@ def surest_stretch(points: Stretch) -> Surest:
     Ends are looked for at 64 levels of y, so that a short elastic part of a long test has as many as a long one. Of
     stretches that rise by a tenth of the way, have ten points and residuals no rougher than 1.3 times the noise, that
     with the least u is taken: of the line, and of how far the slope turns from its middle to its ends by a parabola
-    (that turn and its own u, squared and added). After the thought of ASTM E3076 (noise and quantisation judged first;
-    from memory), not its procedure. Raises InputError where there is none.
+    (that turn and its own u, squared and added). The turn is told as far as to where the line meets zero. After the
+    thought of ASTM E3076 (noise and quantisation judged first; from memory), not its procedure. Raises InputError where
+    there is none.
     """
     if len(points) < 10 or np.ptp(points.x) == 0:
         raise InputError(f"{counted(len(points), 'point')} are too few to look for a straight stretch; ten are needed.")
@@ -102,7 +106,39 @@ def surest_stretch(points: Stretch) -> Surest:
     best = good[np.argmin(total[good] / np.abs(found.slope[good]))]
     begin, end = int(first[best]), int(last[best])
     slope, u = float(found.slope[best]), float(total[best])
-    return Surest(rising.take(slice(begin, end)), float(found.turn[best]), _steeper(rising, begin, slope, u, noise))
+    chosen = rising.take(slice(begin, end))
+    steeper = max(_steeper(rising, begin, slope, u, noise), _bent(rising, chosen, begin, sign * noise))
+    return Surest(chosen, float(found.turn[best]) * _far(chosen, slope), steeper)
+
+
+def _far(chosen: Stretch, slope: float) -> float:
+    """How much farther it is from the middle of a stretch to where its line meets zero than to its ends; at least 1."""
+    half = float(chosen.x[-1] - chosen.x[0]) / 2
+    return max(1.0, abs(float(chosen.y.mean()) / slope) / half) if half > 0 else 1.0
+
+
+def _bent(points: Stretch, chosen: Stretch, begin: int, noise: float) -> float:
+    """By what share a curve is steeper before a stretch: its line meets zero before the curve begins, and what lies
+    between is surely on the near side of it.
+
+    No toe is like that, behind whose beginning the line meets zero, and no preload, whose points lie on the line. The
+    sign of `noise` is that of y.
+    """
+    if begin < 10:
+        return 0.0
+    about = chosen.x - chosen.x.mean()
+    slope = float(about @ chosen.y) / float(about @ about)
+    level = float(chosen.y.mean())
+    x, y = points.x[:begin], points.y[:begin]
+    zero = float(chosen.x.mean()) - level / slope
+    line = level + slope * (x - chosen.x.mean())
+    away = float(np.mean(y - line)) / noise
+    reach = float(x.mean() - chosen.x.mean())
+    u = math.sqrt(1 / begin + 1 / len(chosen) + reach**2 / float(about @ about))
+    if zero > x[0] or away > -_SURE * u:
+        return 0.0
+    far = float(chosen.x.mean() - x[0])
+    return max(-float(np.mean(y - line)) / (abs(slope) * far), _STEEPER) if far > 0 else 0.0
 
 
 def _steeper(points: Stretch, begin: int, slope: float, u: float, noise: float) -> float:

@@ -34,8 +34,8 @@ _OF_CHANNEL: dict[str, Callable[[np.ndarray], np.floating[Any]]] = {
 }
 """What a formula may ask of a whole channel: ``length/first(length) - 1``. Values that are missing do not count."""
 _ASKED = re.compile(rf"\b(?P<what>{'|'.join(_OF_CHANNEL)})\(\s*(?P<name>[^\W\d]\w*)\s*\)")
-_CARRIED = re.compile(r"\bcarried_on\(\s*(?P<first>[^\W\d]\w*)\s*,\s*(?P<then>[^\W\d]\w*)\s*\)")
-"""A channel that goes on with the steps of another where it was taken off; see `extensometer.carried_on`."""
+_CARRIED = re.compile(r"\bcarried_on\(\s*(?P<first>[^\W\d]\w*)\s*,\s*(?P<then>[^\W\d]\w*)\s*(?:,\s*(?P<row>\d+)\s*)?\)")
+"""A channel that goes on with the steps of another where it was taken off, or from a row on; see `extensometer`."""
 
 
 class ComputedChannel(BaseModel):
@@ -128,7 +128,8 @@ def _with_carried(record: Record, text: str) -> tuple[Record, str]:
             return match[0]
         name = f"{match['first']}_then_{match['then']}"
         other = units.convert(then.values, then.unit, first.unit)
-        made[name] = Channel(name, first.unit, frozen(carried_on(first.values, other)))
+        row = int(match["row"]) - 1 if match["row"] else None
+        made[name] = Channel(name, first.unit, frozen(carried_on(first.values, other, row)))
         return name
 
     text = _CARRIED.sub(named, text)

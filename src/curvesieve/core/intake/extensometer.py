@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from curvesieve.core.curve import Floats
+from curvesieve.core.errors import InputError
 
 _FALL, _ROWS = 0.2, 3
 """It is off where it falls by this share of its largest value within so many rows while the crosshead goes on."""
@@ -51,14 +52,18 @@ def _goes_on(crosshead: Floats, row: int) -> bool:
     return bool(way * (after[-1] - before[-1]) > 0)
 
 
-def carried_on(extensometer: Floats, crosshead: Floats) -> Floats:
+def carried_on(extensometer: Floats, crosshead: Floats, row: int | None = None) -> Floats:
     """The extensometer up to where it was taken off, and from there on with what the crosshead adds.
 
-    Both have shape (rows,) and the same unit; so has the answer. An extensometer that stayed is given back as it is.
+    Both have shape (rows,) and the same unit; so has the answer. `row` (from 0) is where it was taken off; None: where
+    that is found. An extensometer that stayed is given back as it is. Raises InputError for a row that is none.
     """
-    row = taken_off(extensometer, crosshead)
     if row is None:
-        return extensometer
+        row = taken_off(extensometer, crosshead)
+        if row is None:
+            return extensometer
+    if not 0 <= row < extensometer.size or not np.isfinite(extensometer[row]):
+        raise InputError(f"the extensometer has no number in row {row + 1} of {extensometer.size:,}; name another row.")
     made = extensometer.copy()
     made[row + 1 :] = extensometer[row] + crosshead[row + 1 :] - crosshead[row]
     return made

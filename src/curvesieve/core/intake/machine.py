@@ -85,10 +85,12 @@ class Tested:
 class _Planner:
     """Chooses channels and formulas for the axes of a test."""
 
-    def __init__(self, record: Record, test: MechanicalTest, sizes: Sizes, shape: str, extension: str) -> None:
+    def __init__(
+        self, record: Record, test: MechanicalTest, sizes: Sizes, shape: str, extension: str, off: int | None
+    ) -> None:
         self.record, self.test, self.sizes = record, test, sizes
         self.shape = shape or shape_of(sizes) or "rectangular"
-        self.asked_extension = extension
+        self.asked_extension, self.off = extension, off
         self.extension = ""
         self.used: list[str] = []
         self.notes: list[str] = []
@@ -129,7 +131,7 @@ class _Planner:
         if measured is not None:
             name = name_in_formula(measured.name)
             self.extension = measured.name
-            if crosshead is not None and taken_off(measured.values, crosshead.values) is not None:
+            if crosshead is not None and self._is_off(measured, crosshead):
                 return self._carried(f"{name}", crosshead)
             return self._turned(measured)
         channel = self._length_channel("extensometer")
@@ -145,14 +147,13 @@ class _Planner:
             formula = f"{name}/first({name}) - 1"
         else:
             formula = f"{self._turned(channel)}/{self._gauge(channel)}"
-            if (
-                crosshead is not None
-                and crosshead is not channel
-                and taken_off(channel.values, crosshead.values) is not None
-            ):
+            if crosshead is not None and crosshead is not channel and self._is_off(channel, crosshead):
                 return self._carried(formula, crosshead)
         self.notes.append(f"strain = {formula}")
         return formula
+
+    def _is_off(self, extensometer: Channel, crosshead: Channel) -> bool:
+        return self.off is not None or taken_off(extensometer.values, crosshead.values) is not None
 
     def _carried(self, extensometer: str, crosshead: Channel) -> str:
         """The extensometer's strain up to where it was taken off, and on with that of the crosshead."""
@@ -162,7 +163,8 @@ class _Planner:
         self.notes.append(
             f"the extensometer was taken off in mid-test; strain goes on from there with the steps of {crosshead.name}"
         )
-        return "carried_on(Extensometer_strain, Crosshead_strain)"
+        row = "" if self.off is None else f", {self.off}"
+        return f"carried_on(Extensometer_strain, Crosshead_strain{row})"
 
     def _gauge(self, channel: Channel) -> str:
         """The length that an extension is divided by: the grip distance for a crosshead, where it is known."""
@@ -208,12 +210,17 @@ class _Planner:
         return found[0] if found else None
 
 
-def plan_of(record: Record, test: MechanicalTest, sizes: Sizes, shape: str = "", extension: str = "") -> Plan:
-    """How the curve of a test is made of a record; `shape` and `extension` are choices, empty: what is found.
+def plan_of(
+    record: Record, test: MechanicalTest, sizes: Sizes, shape: str = "", extension: str = "", off: int | None = None
+) -> Plan:
+    """How the curve of a test is made of a record; `shape` and `extension` are choices, empty: what is found. `off` is
+    the row (from 1) of the last number before the extensometer was taken off; None: where that is found.
 
     Formulas name dimensions as we do. Raises InputError where the record has no channels for the test.
     """
-    planner = _Planner(record, test, sizes, shape, extension)
+    if off is not None and off < 1:
+        raise InputError(f"Rows count from 1; the extensometer cannot be taken off at row {off}.")
+    planner = _Planner(record, test, sizes, shape, extension, off)
     y, x = planner.axis(test.y), planner.axis(test.x)
     return Plan(
         (*planner.before, x, y), planner.shape, planner.extension, tuple(planner.used), tuple(planner.notes),
@@ -295,7 +302,25 @@ def quantities_of_test(record: Record, computed: Sequence[Computed], sizes: Size
     own = next((one for one in after if one in sizes.known), "")
     if own and all(name in sizes.known for name in names):
         found.append(_worked_out(record, "reduction_of_area", f"1 - ({after[own]})/({formula})", "%", known))
-    return (*found, *_rate_quantities(record, computed))
+    return (*found, *_held(record, known, computed), *_rate_quantities(record, computed))
+
+
+def _held(record: Record, known: tuple[Quantity, ...], computed: Sequence[Computed]) -> list[Quantity]:
+    """The strain that a relaxation is held at, or the stress of a creep test: the mean of the record without its first
+    tenth, in which it is reached."""
+    if computed[-2].channel.name != "Time":
+        return []
+    wanted, unit = ("strain", "1") if computed[-1].channel.unit == "MPa" else ("stress", "MPa")
+    test = MechanicalTest("", "", "", "time", wanted, "turned")
+    sizes = Sizes({one.name: one for one in known}, {}, frozenset())
+    try:
+        formula = _Planner(record, test, sizes, "", "", None).axis(wanted).formula
+        made = compute(record, ComputedChannel(name=wanted, formula=formula, unit=unit, quantities=known)).channel
+    except InputError:
+        return []  # the record does not tell it
+    values = made.values[np.isfinite(made.values)]
+    values = values[values.size // 10 :]
+    return [Quantity(name=f"held_{wanted}", value=float(values.mean()), unit=unit)] if values.size else []
 
 
 def _share(one: Computed) -> float:

@@ -61,11 +61,15 @@ class TextRule(_Frozen):
 
 
 class TestRule(_Frozen):
-    """A mechanical test: its kind, the specimen's shape, the channel of extension, and the channels that it made."""
+    """A mechanical test: its kind, the specimen's shape, the channel of extension, and the channels that it made.
+
+    `off` is the row (from 1) at which the extensometer was taken off, None where that is found in each file.
+    """
 
     test: str
     specimen: str
     extension: str
+    off: int | None = None
     made: tuple[str, ...]
 
 

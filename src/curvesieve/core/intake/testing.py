@@ -14,18 +14,24 @@ from curvesieve.core.record import Record
 
 
 def as_test(
-    pattern: Pattern, record: Record, slug: str, specimen: str = "", extension: str = "", own: Sequence[Quantity] = ()
+    pattern: Pattern,
+    record: Record,
+    slug: str,
+    specimen: str = "",
+    extension: str = "",
+    own: Sequence[Quantity] = (),
+    off: int | None = None,
 ) -> Pattern:
     """The pattern with the channels of a test as x and y; those that another test made go.
 
-    `record` is the file in hand with the pattern's names and units, `own` what was typed for it alone; `specimen` and
-    `extension` are choices, empty: what is found. Values that were typed for many files stay. Raises InputError where
-    the file has no channels for the test.
+    `record` is the file in hand with the pattern's names and units, `own` what was typed for it alone. `specimen` and
+    `extension` are choices, empty: what is found; `off` is the row at which the extensometer was taken off. Values that
+    were typed for many files stay. Raises InputError where the file has no channels for the test.
     """
     typed = {one.name: one for rule in pattern.computed for one in rule.channel.quantities}
     plain = without_test(pattern)
     sizes = sizes_of(record, (*own, *typed.values()))
-    plan = plan_of(record, TESTS[slug], sizes, specimen, extension)
+    plan = plan_of(record, TESTS[slug], sizes, specimen, extension, off)
     taken = {rule.name for rule in plain.channels} | {rule.channel.name for rule in plain.computed}
     roles: list[Role] = [*["leave"] * (len(plan.computed) - 2), "x", "y"]  # type: ignore[list-item]
     rules: list[ComputedRule] = []
@@ -45,7 +51,11 @@ def as_test(
     )
     kept = tuple(one if rule.role != "condition" else rule for one, rule in zip(left, plain.channels, strict=True))
     test = TestRule(
-        test=slug, specimen=plan.shape, extension=plan.extension, made=tuple(names[one.name] for one in plan.computed)
+        test=slug,
+        specimen=plan.shape,
+        extension=plan.extension,
+        off=off,
+        made=tuple(names[one.name] for one in plan.computed),
     )
     return plain.model_copy(
         update={"channels": kept, "computed": (*others, *rules), "test": test, "arrangement": "one curve"}

@@ -7,7 +7,7 @@ from typing import Literal, Self
 
 import numpy as np
 
-from curvesieve.core.curve import Curve
+from curvesieve.core.curve import Curve, Flag
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.fitted_line import FittedLine, fitted_line, robust_line
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield, said_band
@@ -26,7 +26,8 @@ class StraightPart(Banded, Measure):
     the points about the line (s² = RSS/(n − parameters)). The *found* stretch is the longest whose residuals are no
     rougher than the noise along the curve (1.3 times) and whose curvature is within three of its own u. The steepest is
     looked for among the longest from each of 64 places on, and three of its own u are taken off for a fair race. For
-    the surest see `stretches.surest_stretch`; its u has that of how far it may bend.
+    the surest see `straight.surest_stretch`; its u has that of how far it may bend, and points that a step wrote, as
+    those of a toe, do not count.
     *Robust* counts residuals beyond 1.345 of their robust size no more than linearly (P. J. Huber, Robust Statistics,
     Wiley 1981, 7.6 and 7.10; from memory).
     """
@@ -109,7 +110,9 @@ class StraightPart(Banded, Measure):
     def _points(self, seen: Seen) -> tuple[Stretch, float, str]:
         """The points of the line, how much its slope may be off as they bend, and a word of warning."""
         if self.by == "found" and self.prefer == "surest":
-            surest = surest_stretch(seen.band(self.low, self.high, 10))
+            points = seen.band(self.low, self.high, 10)
+            written = (seen.curve.flags[points.rows] & Flag.PATCHED) != 0  # by a step, as of a toe: straight by itself
+            surest = surest_stretch(points.take(~written) if written.any() else points)
             told = f"the curve is steeper before it, by {surest.steeper:.1%}: its beginning is not straight"
             return surest.points, surest.turn, told if surest.steeper else ""
         return self._plain_points(seen), 0.0, ""

@@ -76,7 +76,7 @@ def _traced(slot: MeasureSlot, made: Taken, seen: Seen, recorded: int) -> Iterat
                 trace = trace and Trace(trace.causes, trace.adds * factor)
         key = ReadingKey(slot.id, found.quantity, found.part)
         reading = Reading(key, name, symbol, value, u, unit, rule.method(), rule.reference, basis, said.aside)
-        if made.warning and not said.aside:
+        if made.warning and said.quantity != "r2":  # how straight a doubtful line is, is no doubtful number
             reading = replace(reading, doubt=made.warning)
         place = found.unit is None and not said.gap
         yield _shown_in(reading, trace, slot.units.get(found.quantity, ""), place)

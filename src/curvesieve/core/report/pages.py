@@ -21,7 +21,7 @@ from curvesieve.core.study.outcomes import Outcomes
 from curvesieve.core.study.passing import sieved_curve
 from curvesieve.core.study.study import Study
 
-_MOST = 500
+_MOST, _MOST_LINES = 500, 12
 Rows = tuple[tuple[str, ...], ...]
 
 
@@ -149,6 +149,9 @@ def _specimen(study: Study, curve_id: str, outcomes: Outcomes) -> Page:
     if given:
         sheets.append(Sheet("Specimen and test", (("quantity", "value"), *given)))
     record = study.record_of(curve_id)
+    lines = record.metadata[:_MOST_LINES] if record is not None else ()
+    if lines:
+        sheets.append(Sheet("As the file says", (("line", "text"), *lines)))
     steps = [f"{trail.slot.title}: {trail.message or trail.problem}" for trail in passed.trail if trail.slot.on]
     notes = [*steps]
     notes += [f"{one.slot.title}: {one.problem}" for one in outcomes if one.problem]

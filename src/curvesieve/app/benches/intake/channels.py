@@ -136,16 +136,17 @@ class ChannelsPanel(QWidget):
         """The card of the mechanical test, above those of the channels."""
         card = MechanicalCard(waiting)
         card.chosen.connect(self._take_test)
+        card.refused.connect(lambda said: self.tray.noticed.emit(said, "problem"))
         card.left.connect(lambda: self.tray.change_pattern(without_test))
         self.test_place.addWidget(card)
         self.test = card
 
-    def _take_test(self, slug: str, specimen: str, extension: str) -> None:
+    def _take_test(self, slug: str, specimen: str, extension: str, off: int | None) -> None:
         """Takes the files as a test, and shows the channels that it made: their formulas may ask for dimensions."""
-        self.tray.take_test(slug, specimen, extension)
+        self.tray.take_test(slug, specimen, extension, off)
         if self.computed_rows:
             last = self.computed_rows[-1]
-            QTimer.singleShot(0, lambda: self._bring_into_sight(last))
+            QTimer.singleShot(50, lambda: self._bring_into_sight(last))
 
     def _add_channel(self, i: int, channel: Channel, rule: patterns.ChannelRule) -> None:
         row = ChannelRow(channel, rule)

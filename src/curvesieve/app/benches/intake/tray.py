@@ -207,7 +207,7 @@ class Tray(QObject):
         else:
             self._start_changing(f"Taking {len(same)} files anew", lambda ticket: work())
 
-    def take_test(self, slug: str, specimen: str, extension: str) -> None:
+    def take_test(self, slug: str, specimen: str, extension: str, off: int | None = None) -> None:
         """Takes the files of the kind in hand as a mechanical test; without a choice of shape or channel those of other
         kinds, too, which may be of the same test and are none yet."""
         from curvesieve.core.intake.applied import with_names
@@ -225,10 +225,10 @@ class Tray(QObject):
             assert first.pattern is not None
             record = with_names(first.table.record, first.pattern)
             other = kind != shown.kind
-            if other and (specimen or extension or first.pattern.test or TESTS[slug] not in recognised(record)):
+            if other and (specimen or extension or off or first.pattern.test or TESTS[slug] not in recognised(record)):
                 continue
             try:
-                changed[kind] = as_test(first.pattern, record, slug, specimen, extension, first.own)
+                changed[kind] = as_test(first.pattern, record, slug, specimen, extension, first.own, off)
             except InputError as error:
                 self.noticed.emit(str(error), "problem")
         self._change_all(changed)
