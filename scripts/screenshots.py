@@ -46,8 +46,6 @@ def _drive(folder: Path) -> None:
     take("curve-bench")
     session.look_at_stage(session.slots[1].id)
     take("despike-in-hand")
-    session.look_at_stage(session.slots[0].id)
-    take("keep-range-in-hand")
     session.look_at_stage(MODEL)
     window.take_files([demo_folder() / "mixed-files"])
     while not window.tray.files:
@@ -96,44 +94,51 @@ def _share(window: Window, take: Callable[[str], None]) -> None:
 
 
 def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None:
-    """The tension tests read off: modulus, strength and energy in two groups; the list of measures."""
+    """The tension files taken as tests: the offset yield in hand, groups, the literature; the list of measures."""
     from PyQt6.QtTest import QTest
 
+    from curvesieve.app.benches.curve.literature import LiteraturePage
     from curvesieve.app.session.desk import View
-    from curvesieve.core.formats import read
-    from curvesieve.core.intake.take import Take
-    from curvesieve.core.measures import parse_measure
-    from curvesieve.core.study import Study, edits
-    from curvesieve.demo.raman import LOADINGS
+    from curvesieve.core.study import Study
 
-    records = [read(path) for path in sorted((folder / "mixed-files").glob("strip*.csv"))]
-    study = edits.add_curves(
-        Study().with_document(title="marram-films"), [(record, Take(1, 2)) for record in records],
-        "Tension by loading", labels=[f"{loading:.1f} wt%" for loading in LOADINGS], conditions=list(LOADINGS),
-        condition=("loading", "wt%"),
-    )  # fmt: skip
-    ids = [curve.id for curve in study.document.curves]
-    for measure, name in (
-        ({"measure": "straight-part", "low": 0.05, "high": 0.25}, "stiffness"),
-        ({"measure": "formula", "formula": "stiffness*Grip_distance/(Width*Thickness)", "unit": "GPa"}, "E"),
-        ({"measure": "highest-point", "by": "the point itself"}, "strength"), ({"measure": "area"}, "work"),
-    ):  # fmt: skip
-        study = edits.add_measure(ids[3], parse_measure(measure), name)(study)
-    study = edits.share(ids[3], "measures")(edits.show_in(ids[3], "area", "area", "J")(study))
-    study = edits.set_groups({id_: "low" if i < 2 else "high" for i, id_ in enumerate(ids)})(study)
-    bench = window.curve_bench
-    window.session.begin(study)
-    bench.sieve.heading.fold(True)
-    bench.model.heading.fold(True)
-    bench.canvas.strip.title.fold(True)
+    session, bench = window.session, window.curve_bench
+    window.tray.remove({waiting.number for waiting in window.tray.files})
+    session.begin(Study().with_document(title="marram-films"))
+    window.take_files([folder / "tension"])
+    while len(window.tray.ready) < 6:
+        QTest.qWait(50)
+    window.tray.take_test("tension", "", "")
+    window.intake_bench.bring_in()
+    while session.jobs.busy:
+        QTest.qWait(50)
+    for fold in (bench.sieve.heading, bench.model.heading, bench.canvas.strip.title):
+        fold.fold(True)
     bench.drawer.show_page("Ledger")
     bench.drawer.pane.height = 330
-    window.session.look(View(ids[3], "straight-part"))
+    curve_id = next(curve.id for curve in session.study.document.curves if curve.label == "foil_1")
+    session.look(View(curve_id))
+    proof = next(slot for slot in session.study.measures(curve_id) if slot.rule.slug == "offset-yield")
+    session.look_at_stage(proof.id)
     QTest.qWait(300)
+    bench.canvas.plot.box.setRange(xRange=(-0.0004, 0.009), yRange=(-3, 132), padding=0)
     take("readings")
     bench.readings.open_list()
     take("measure-list")
     bench.readings.measure_list.hide()
+    QTest.mouseClick(bench.canvas.beside, Qt.MouseButton.LeftButton)
+    bench.drawer.show_page("Literature")
+    page = bench.drawer.page("Literature")
+    assert isinstance(page, LiteraturePage)
+    rows = dict(page.menu_rows(0))
+    set_beside = rows["Set it beside marram foil M1"]
+    assert set_beside is not None
+    set_beside()
+    page.material.setCurrentText("marram film M2")
+    page.reading.setCurrentText("E")
+    page.value.setText("3.05(5) GPa")
+    page.source.setText("data sheet of the film (made up)")
+    page.add()
+    take("tension-compared")
 
 
 def _mend(window: Window, folder: Path, take: Callable[[str], None]) -> None:

@@ -114,7 +114,7 @@ class LedgerModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.FontRole and here and index.column() == 0:
             bold: QFont = font(bold=True)
             return bold
-        if role == Qt.ItemDataRole.ForegroundRole and row.state not in ("fitted", "read"):
+        if role == Qt.ItemDataRole.ForegroundRole and not row.settled:
             return colour("muted")
         if role == Qt.ItemDataRole.ToolTipRole and column is not None:
             cell = row.cell(column)

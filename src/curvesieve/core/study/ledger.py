@@ -57,6 +57,11 @@ class Row:
     state: str
     part: int = 0
 
+    @property
+    def settled(self) -> bool:
+        """Whether all is there that can be: fitted or read, and what is missing is absent by nature."""
+        return self.state.split(", ")[0] in ("fitted", "read") and "failed" not in self.state
+
     def cell(self, column: Column) -> Reading | None:
         """The reading that belongs in a column: the same quantity of the column's unit, in the one that is shown."""
         found = self.cells.get(column.key)
@@ -169,7 +174,11 @@ def ledger_of(
     if by == "peak":
         rows, found = _by_peak(rows)
     else:
-        found = sorted(columns.values(), key=lambda column: _place(column.key))
+        listed = [slot.id for curve in curves[:1] for slot in study.measures(curve.id)]
+        places = {
+            source: place for place, source in enumerate(listed)
+        }  # also where the first curve has not all of them
+        found = sorted(columns.values(), key=lambda column: (_place(column.key), places.get(column.key.source, -1)))
     shown, hidden = _looked(found, family.columns if family else ())
     title = family.label if family else "all curves"
     condition = (family.condition, family.unit) if family else ("", "")
