@@ -461,3 +461,43 @@ def test_what_hangs_on_a_strain_of_a_doubtful_line_is_doubtful_too():
         assert doubt[name], name
     for name in ("E R²", "Rm", "At", "W"):
         assert not doubt[name], name
+
+
+def test_a_file_of_the_kind_whose_extensometer_was_taken_off_goes_on_and_says_so():
+    off, cross = _removed("falls")
+    sizes = {"Area": "40 mm^2", "Gauge_length": "25.0(5) mm", "Grip_distance": "100 mm"}
+    force = ("N", 10 * T)
+    stayed = record({"Crosshead": ("mm", cross), "Extensometer": ("mm", 0.4 * cross), "Force": force}, **sizes)
+    other = record({"Crosshead": ("mm", cross), "Extensometer": ("mm", off), "Force": force}, **sizes)
+    pattern = taken_as(stayed, "tension")
+    assert not [note for note in apply_pattern(stayed, pattern).record.notes if "taken off" in note]
+    taken = apply_pattern(other, pattern)
+    (note,) = [note for note in taken.record.notes if "taken off" in note]
+    assert "at row 150; strain goes on from there with the steps of Crosshead" in note
+    assert taken.takes[0].curve(taken.record).x[-1] == pytest.approx(off[149] / 25 + (cross[-1] - cross[149]) / 100)
+    scales = {one.name: one.u for one in taken.quantities}
+    assert scales["scale_of_x"] == pytest.approx(0.02), "of the extensometer's strain before it is carried on"
+    timed = record({"Time": ("s", T), "Crosshead": ("mm", cross), "Extensometer": ("mm", off), "Force": force}, **sizes)
+    creep = {one.name: one for one in apply_pattern(timed, taken_as(timed, "creep")).quantities}
+    assert "scale_of_x" not in creep, "x is the time"
+    assert creep["scale_of_y"].u == pytest.approx(0.02)
+    assert "Crosshead" in " ".join(apply_pattern(other, pattern).record.notes)
+
+
+def test_quantities_of_a_test_are_those_that_its_curve_was_made_with():
+    both = record({"Crosshead": ("mm", T / 100), "Force": ("N", 10 * T)}, Width="10.0(1) mm", Thickness="4 mm",
+                  Gauge_length="25 mm", Grip_distance="100 mm")  # fmt: skip
+    quantities = {one.name: one for one in stress_strain(both).quantities}
+    assert quantities["gauge_length"].value == 100, "the grip distance, which the crosshead was divided by"
+    assert quantities["cross_section"].u is None, "its u is in the scale of the stress already"
+    longer = record({"Length": ("inch", 2 + T / 1000), "Load": ("lbf", T)}, Area="0.1 in^2")
+    assert {one.name: one.value for one in stress_strain(longer).quantities}["gauge_length"] == pytest.approx(2)
+    jump = np.where(np.arange(N) < 30, 0.0, 80.0)
+    loaded = record({"Time": ("s", T), "Extension": ("mm", T / 100), "Force": ("N", jump)}, Area="40 mm^2", L0="50 mm")
+    held = {one.name: one.value for one in stress_strain(loaded, (), TESTS["creep"]).quantities}["held_stress"]
+    assert held == pytest.approx(2.0), "without the first tenth, in which it is reached"
+
+
+def test_a_specimen_that_springs_back_with_the_crosshead_has_its_extensometer_on():
+    cross = np.concatenate([np.linspace(0, 10, 300), np.linspace(10, 3, 3), np.linspace(3, 2, 97)])
+    assert taken_off(0.4 * cross, cross) is None

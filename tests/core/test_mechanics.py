@@ -328,3 +328,17 @@ def test_start_and_end_of_a_test_drop_slack_and_what_follows_the_break():
     assert len(KeepTest(end="the largest y", start=0).apply(curve).curve) == 71
     with pytest.raises(cs.InputError, match="fewer than two points"):
         KeepTest().apply(cs.Curve([1.0], [2.0]))
+
+
+def test_u_of_what_stands_on_a_poor_elastic_line_is_that_of_the_line():
+    """The points of the elastic band are uncertain and all others are not: 400 draws."""
+    rng = np.random.default_rng(12)
+    u = np.where(STRAIN < 0.0008, 2.0, 1e-3)
+    slots = (slot("straight-part", "E", high=0.0008), slot("total-proof", "Rt", strain=0.25),
+             slot("proportional-limit", "pl", share=30.0), slot("offset-yield", "Rp"), slot("elongation", "A"))  # fmt: skip
+    found = []
+    for _ in range(400):
+        read = values(cs.Curve(STRAIN, STRESS + u * rng.standard_normal(u.size), u, y_unit="MPa"), *slots)
+        found.append([read[name] for name in ("Rt", "pl", "pl limit strain", "Rp", "A")])
+    drawn, told = np.moveaxis(np.array(found), 2, 0)
+    np.testing.assert_allclose(np.median(told, axis=0), np.std(drawn, axis=0), rtol=0.12)

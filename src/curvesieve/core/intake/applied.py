@@ -10,7 +10,7 @@ import numpy as np
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.computed import Computed, compute
 from curvesieve.core.intake.dimensions import sizes_of
-from curvesieve.core.intake.machine import TESTS, oddities_of_test, quantities_of_test
+from curvesieve.core.intake.machine import TESTS, oddities_of_test, plan_of, quantities_of_test
 from curvesieve.core.intake.pattern import Pattern, TestRule
 from curvesieve.core.intake.take import Take
 from curvesieve.core.quantity import Quantity
@@ -83,9 +83,12 @@ def _of_test(taken: Taken, rule: TestRule, own: Sequence[Quantity]) -> Taken:
         return taken  # its channels were renamed or taken away: it is a curve like others
     given = tuple(one for each in made for one in each.quantities)
     sizes = sizes_of(record, (*own, *given))
+    spreads = [one.u for one in taken.computed if one.u is not None]
     x, y = (record.index(one.channel.name) for one in made[-2:])
+    plain = replace(record, channels=record.channels[: len(record.channels) - len(taken.computed) - len(spreads)])
+    chosen = plan_of(plain, test, sizes, rule.specimen, rule.extension, rule.off).notes
     odd = oddities_of_test(record, test, x, y, rule.extension)
-    grown = replace(record, notes=(*record.notes, *odd))
+    grown = replace(record, notes=(*record.notes, *(note for note in chosen if " taken" in note), *odd))
     given_by = quantities_of_test(record, made, sizes, rule.specimen)
     return replace(taken, record=grown, quantities=given_by, test=rule.test)
 

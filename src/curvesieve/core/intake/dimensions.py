@@ -57,7 +57,8 @@ def dimension_of(quantity: Quantity) -> str:
     """Which dimension a quantity is, by its name and the kind of its unit; empty: none."""
     for name, pattern in _WORDS.items():
         kind = "m^2" if name.endswith("area") else "m"
-        if re.search(pattern, quantity.name.casefold()) and is_kind(quantity.unit, kind):
+        called = quantity.name.casefold()
+        if (called == name or re.search(pattern, called)) and is_kind(quantity.unit, kind):
             return name
     return ""
 

@@ -14,12 +14,14 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitted_line import fitted_line
 from curvesieve.core.intake.computed import Computed, ComputedChannel, compute, name_in_formula
-from curvesieve.core.intake.dimensions import SHAPES, Sizes, is_kind, shape_of, sizes_of
+from curvesieve.core.intake.dimensions import SHAPES, Sizes, dimension_of, is_kind, shape_of, sizes_of
 from curvesieve.core.intake.extensometer import taken_off
 from curvesieve.core.quantity import SCALES, Quantity
 from curvesieve.core.record import Channel, Record
 from curvesieve.core.scatter import Stretch
 
+_LENGTHS = ("gauge", "grips", "length")
+"""Dimensions that an extension is divided by."""
 TALL = 1.0
 """A strain above this without a unit is asked about: it may be in percent."""
 
@@ -60,8 +62,8 @@ TENSION = TESTS["tension"]
 
 @dataclass(frozen=True, eq=False)
 class Plan:
-    """The channels that make the curve of a test: those to be computed, the last two x and y; which shape and which
-    dimensions are in it; what is missing; sentences on what was chosen."""
+    """The channels that make the curve of a test: those to be computed, the last two x and y; the specimen's shape, the
+    channel that the strain is of, and sentences on what was chosen."""
 
     computed: tuple[ComputedChannel, ...]
     shape: str
@@ -69,8 +71,6 @@ class Plan:
     used: tuple[str, ...]
     """The dimensions that the formulas name, by our names."""
     notes: tuple[str, ...]
-    area: str = ""
-    """The formula of the area, in our names of dimensions."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -95,7 +95,6 @@ class _Planner:
         self.used: list[str] = []
         self.notes: list[str] = []
         self.before: list[ComputedChannel] = []
-        self.area = ""
 
     def axis(self, what: str) -> ComputedChannel:
         """The channel of an axis, as the test names it."""
@@ -119,9 +118,9 @@ class _Planner:
             self._uses("span", "width", "thickness", *(("load_span",) if "4" in bending else ()))
             formula = f"3*{self._turned(force)}*{arm}/(2*width*thickness^2)"
         else:
-            self.area, names = SHAPES[self.shape]
+            area, names = SHAPES[self.shape]
             self._uses(*names)
-            formula = f"{self._turned(force)}/({self.area})"
+            formula = f"{self._turned(force)}/({area})"
         self.notes.append(f"stress = {formula}")
         return formula
 
@@ -131,8 +130,8 @@ class _Planner:
         if measured is not None:
             name = name_in_formula(measured.name)
             self.extension = measured.name
-            if crosshead is not None and self._is_off(measured, crosshead):
-                return self._carried(f"{name}", crosshead)
+            if crosshead is not None and self._goes_on(measured, crosshead):
+                return self._carried(name, measured, crosshead)
             return self._turned(measured)
         channel = self._length_channel("extensometer")
         if channel is None:
@@ -147,22 +146,28 @@ class _Planner:
             formula = f"{name}/first({name}) - 1"
         else:
             formula = f"{self._turned(channel)}/{self._gauge(channel)}"
-            if crosshead is not None and crosshead is not channel and self._is_off(channel, crosshead):
-                return self._carried(formula, crosshead)
+            if crosshead is not None and crosshead is not channel and self._goes_on(channel, crosshead):
+                return self._carried(formula, channel, crosshead)
         self.notes.append(f"strain = {formula}")
         return formula
 
-    def _is_off(self, extensometer: Channel, crosshead: Channel) -> bool:
-        return self.off is not None or taken_off(extensometer.values, crosshead.values) is not None
+    def _goes_on(self, extensometer: Channel, crosshead: Channel) -> bool:
+        """Whether strain shall go on from the crosshead where the extensometer is taken off: in this record, or, where
+        the length between the grips is known, in another file of the kind."""
+        known = any(one in self.sizes.known for one in _LENGTHS)
+        return self.off is not None or known or taken_off(extensometer.values, crosshead.values) is not None
 
-    def _carried(self, extensometer: str, crosshead: Channel) -> str:
+    def _carried(self, extensometer: str, channel: Channel, crosshead: Channel) -> str:
         """The extensometer's strain up to where it was taken off, and on with that of the crosshead."""
         own = f"{self._turned(crosshead)}/{self._gauge(crosshead)}"
         for name, formula in (("Extensometer strain", extensometer), ("Crosshead strain", own)):
             self.before.append(ComputedChannel(name=name, formula=formula, unit="1"))
-        self.notes.append(
-            f"the extensometer was taken off in mid-test; strain goes on from there with the steps of {crosshead.name}"
-        )
+        off = taken_off(channel.values, crosshead.values) if self.off is None else self.off - 1
+        if off is not None:
+            self.notes.append(
+                f"the extensometer was taken off in mid-test, at row {off + 1:,}; strain goes on from there with the "
+                f"steps of {crosshead.name}"
+            )
         row = "" if self.off is None else f", {self.off}"
         return f"carried_on(Extensometer_strain, Crosshead_strain{row})"
 
@@ -223,8 +228,7 @@ def plan_of(
     planner = _Planner(record, test, sizes, shape, extension, off)
     y, x = planner.axis(test.y), planner.axis(test.x)
     return Plan(
-        (*planner.before, x, y), planner.shape, planner.extension, tuple(planner.used), tuple(planner.notes),
-        planner.area,
+        (*planner.before, x, y), planner.shape, planner.extension, tuple(planner.used), tuple(planner.notes)
     )  # fmt: skip
 
 
@@ -287,15 +291,17 @@ def quantities_of_test(record: Record, computed: Sequence[Computed], sizes: Size
     for size in sizes.known.values():
         if (size.u or 0.0) >= size.value:
             raise InputError(f"{record.source.name}: the u of {size.name} is as large as itself, {size.written()}.")
-    shares = [_share(one) for one in computed]
-    for axis, share in (("x", max(shares[:-1], default=0.0)), ("y", shares[-1])):
+    *before, across, along = (_share(one) for one in computed)
+    timed = is_kind(computed[-2].channel.unit, "s")  # then the strains before it are those of y
+    wide, tall = (across, max((along, *before))) if timed else (max((across, *before)), along)
+    for axis, share in (("x", wide), ("y", tall)):
         if share:
             found.append(Quantity(name=SCALES[axis], value=1.0, u=share))
     known = tuple(one.model_copy(update={"everywhere": True}) for one in sizes.known.values())
     formula, names = SHAPES[shape]
     if all(name in sizes.known for name in names):
         found.append(_worked_out(record, "cross_section", formula, "mm^2", known))
-    length = next((sizes.known[name] for name in ("gauge", "grips", "length") if name in sizes.known), None)
+    length = _length(computed, sizes)
     if length is not None:
         found.append(length.model_copy(update={"name": "gauge_length", "u": None, "everywhere": False, "origin": ""}))
     after = {"final_area": "final_area", "final_diameter": "pi*final_diameter^2/4"}
@@ -305,10 +311,18 @@ def quantities_of_test(record: Record, computed: Sequence[Computed], sizes: Size
     return (*found, *_held(record, known, computed), *_rate_quantities(record, computed))
 
 
+def _length(computed: Sequence[Computed], sizes: Sizes) -> Quantity | None:
+    """The length that the strain was made with; else one that is known."""
+    used = [one for each in computed for one in each.quantities]
+    mine = [one for one in used if dimension_of(one) in _LENGTHS or one.name.startswith("first_of_")]
+    known = [sizes.known[name] for name in _LENGTHS if name in sizes.known]
+    return next(iter([*mine, *known]), None)
+
+
 def _held(record: Record, known: tuple[Quantity, ...], computed: Sequence[Computed]) -> list[Quantity]:
     """The strain that a relaxation is held at, or the stress of a creep test: the mean of the record without its first
     tenth, in which it is reached."""
-    if computed[-2].channel.name != "Time":
+    if not is_kind(computed[-2].channel.unit, "s"):
         return []
     wanted, unit = ("strain", "1") if computed[-1].channel.unit == "MPa" else ("stress", "MPa")
     test = MechanicalTest("", "", "", "time", wanted, "turned")

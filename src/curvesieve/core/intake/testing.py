@@ -74,4 +74,5 @@ def without_test(pattern: Pattern) -> Pattern:
 
 def _names(name: str) -> list[str]:
     """A name, and others for where a channel of the file has it."""
-    return [name, f"Engineering {name.lower()}", *(f"{name} {k}" for k in range(2, 99))]
+    other = f"Engineering {name.lower()}" if name in ("Stress", "Strain") else f"{name} of the test"
+    return [name, other, *(f"{name} {k}" for k in range(2, 99))]
