@@ -14,6 +14,7 @@ from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, taken
 from curvesieve.core.measures.hardening import necking_strain
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.steps.machine import Compliance, KeepTest
+from curvesieve.core.steps.toe import Toe
 
 E, FIRST, POWER = 70_000.0, 250.0, 12.0
 """Of an aluminium-like law, in MPa (common practice); E near 69 GPa."""
@@ -290,8 +291,11 @@ def test_compliance_is_taken_off_by_a_stiffness_and_by_a_run_of_the_machine():
     curve = cs.Curve(own + force / 2000, force, x_unit="mm", y_unit="N")
 
     class Runs:
+        def __init__(self, zero=0.0):
+            self.zero = zero
+
         def curve(self, name):
-            return cs.Curve(force[:91] / 2_000_000, force[:91] / 1000, x_unit="m", y_unit="kN")
+            return cs.Curve(self.zero + force[:91] / 2_000_000, force[:91] / 1000, x_unit="m", y_unit="kN")
 
         def family(self):
             return []
@@ -302,6 +306,8 @@ def test_compliance_is_taken_off_by_a_stiffness_and_by_a_run_of_the_machine():
     np.testing.assert_allclose(passed.curve.x, own[:91], atol=1e-9)
     assert len(passed.caught) == 10
     assert "10 points above its largest y dropped" in passed.message
+    shifted = Compliance(by="a reference run", donor="run").apply_among(curve, Runs(0.4e-3)).curve
+    np.testing.assert_allclose(shifted.x, own[:91], atol=1e-9, err_msg="the run's own zero does not count")
     pressed = (
         Compliance(by="a reference run", donor="run")
         .apply_among(cs.Curve(-curve.x, -force, x_unit="mm", y_unit="N"), Runs())
@@ -335,10 +341,28 @@ def test_u_of_what_stands_on_a_poor_elastic_line_is_that_of_the_line():
     rng = np.random.default_rng(12)
     u = np.where(STRAIN < 0.0008, 2.0, 1e-3)
     slots = (slot("straight-part", "E", high=0.0008), slot("total-proof", "Rt", strain=0.25),
-             slot("proportional-limit", "pl", share=30.0), slot("offset-yield", "Rp"), slot("elongation", "A"))  # fmt: skip
+             slot("proportional-limit", "pl", share=30.0), slot("offset-yield", "Rp"),
+             slot("elongation", "A"))  # fmt: skip
     found = []
     for _ in range(400):
         read = values(cs.Curve(STRAIN, STRESS + u * rng.standard_normal(u.size), u, y_unit="MPa"), *slots)
         found.append([read[name] for name in ("Rt", "pl", "pl limit strain", "Rp", "A")])
     drawn, told = np.moveaxis(np.array(found), 2, 0)
     np.testing.assert_allclose(np.median(told, axis=0), np.std(drawn, axis=0), rtol=0.12)
+
+
+@pytest.mark.parametrize("preload", [0.0, 1.0])
+def test_a_curve_that_bends_from_its_beginning_has_no_toe(preload):
+    """Concave from its first point on, or from a preload on: the line, prolonged, meets zero before the curve."""
+    strain = np.linspace(0, 0.06, 4000)
+    stress = preload + 30 * (1 - np.exp(-50 * strain)) + np.random.default_rng(3).normal(0, 0.03, strain.size)
+    curve = cs.Curve(strain, stress, x_unit="", y_unit="MPa")
+    with pytest.raises(cs.InputError, match="a toe is flatter: it bends from its beginning on"):
+        Toe().apply(curve)
+    passed = Toe(missing="as recorded").apply(curve)
+    assert passed.curve.digest == curve.digest
+    assert passed.message.startswith("as recorded: the curve is steeper before")
+    (one,) = taken([slot("straight-part", "E", by="found", prefer="surest")], Seen.of(curve))
+    assert "steeper before it" in one.warning
+    straight = cs.Curve(strain, preload + 900 * strain, x_unit="", y_unit="MPa")
+    assert "x less" in Toe().apply(straight).message

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -123,29 +124,32 @@ def own_name(text: str) -> str:
     return re.sub(r"\W+", "_", text).strip("_")
 
 
-def names_of(slot: Slot[Any], quantity: str, symbol: str) -> Iterator[str]:
+def names_of(slot: Slot[Any], quantity: str, symbol: str) -> tuple[str, ...]:
     """What a formula may call a reading: its measure's name, for the first of its yields; its symbol and quantity.
 
     ``strength``, ``strength_x_at_maximum``; ``ymax``, ``maximum``. Spaces and hyphens become underscores. A symbol that
     is a unit, too, is none of its names: see `Earlier`.
     """
-    plain = quantity.replace("-", "_")
-    own = own_name(slot.name)
-    if own:
-        if slot.rule.leads and quantity == slot.rule.yields_now()[0].quantity:
-            yield own
-        yield f"{own}_{plain}"
-    yield plain
-    if symbol.isidentifier() and symbol != plain and not units.is_known(symbol):
-        yield symbol
+    first = slot.rule.leads and bool(slot.name) and quantity == slot.rule.yields_now()[0].quantity
+    return _names(slot.name, first, quantity, symbol)
+
+
+@lru_cache(maxsize=4096)
+def _names(given: str, first: bool, quantity: str, symbol: str) -> tuple[str, ...]:
+    plain, own = quantity.replace("-", "_"), own_name(given)
+    found = [*([own] if own and first else []), *([f"{own}_{plain}"] if own else []), plain]
+    if symbol.isidentifier() and not units.is_known(symbol):
+        found.append(symbol)
+    return tuple(dict.fromkeys(found))
 
 
 _QUANTITIES = -1_000_000
 """The cause of the u of a curve's first quantity; see `Trace`."""
 
 
-def _of_quantities(quantities: Sequence[Quantity]) -> dict[str, tuple[Traced, ...]]:
-    """Quantities as readings that a formula may call; one without u counts as exact."""
+@lru_cache(maxsize=256)
+def _of_quantities(quantities: tuple[Quantity, ...]) -> dict[str, tuple[Traced, ...]]:
+    """Quantities as readings that a formula may call; one without u counts as exact. Not to be written into."""
     made: dict[str, tuple[Traced, ...]] = {}
     for place, one in enumerate(quantities):
         key = ReadingKey("quantity", one.name)
@@ -157,7 +161,7 @@ def _of_quantities(quantities: Sequence[Quantity]) -> dict[str, tuple[Traced, ..
 
 def earlier_of(quantities: Sequence[Quantity], outcomes: Sequence[Outcome]) -> Earlier:
     """What a measure sees by name: the quantities, and what those before it in its list gave."""
-    by_name = _of_quantities(quantities)
+    by_name = dict(_of_quantities(tuple(quantities)))
     failed: dict[str, str] = {}
     unclear: dict[str, str] = {}
     first = list(by_name)
@@ -172,7 +176,7 @@ def earlier_of(quantities: Sequence[Quantity], outcomes: Sequence[Outcome]) -> E
             quantity, symbol = traced[0].quantity, traced[0].symbol
             if units.is_known(symbol):
                 unclear[symbol] = quantity.replace("-", "_")
-            names = list(dict.fromkeys(names_of(one.slot, quantity, symbol)))
+            names = names_of(one.slot, quantity, symbol)
             first += names[:1]
             for name in names:
                 by_name[name] = (*by_name.get(name, ()), traced)
