@@ -366,3 +366,19 @@ def test_a_curve_that_bends_from_its_beginning_has_no_toe(preload):
     assert "steeper before it" in one.warning
     straight = cs.Curve(strain, preload + 900 * strain, x_unit="", y_unit="MPa")
     assert "x less" in Toe().apply(straight).message
+
+
+def test_a_modulus_of_a_band_is_warned_of_where_it_is_not_straight():
+    x = np.linspace(0, 0.01, 400)
+    rng = np.random.default_rng(5)
+
+    def warning(y, **fields) -> str:
+        curve = cs.Curve(x, y + rng.normal(0, 0.05, x.size), x_unit="", y_unit="MPa")
+        return taken([slot("straight-part", "E", **fields)], Seen.of(curve))[0].warning
+
+    bent = 3000 * x * (1 - 4 * x)  # the slope turns by 2·4·0.005/(1 − 8·0.005) = 4.2 % from the middle to the ends
+    assert warning(3000 * x, modulus=True) == ""
+    assert "slope turns by 4" in warning(bent, modulus=True)
+    assert warning(bent) == "", "a line need not be a modulus"
+    assert "R² is below 0.9995" in warning(3000 * x + rng.normal(0, 0.6, x.size), modulus=True)
+    assert warning(3000 * x * (1 - 0.4 * x), modulus=True) == "", "a turn of 0.4 % is none to speak of"

@@ -17,7 +17,7 @@ from curvesieve.core.intake.machine import stress_strain
 from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, taken
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record, Source
-from curvesieve.core.sets import TENSION, read_test
+from curvesieve.core.sets import BY_TEST, TENSION, read_test
 from curvesieve.core.steps.toe import Toe
 from curvesieve.core.steps.true_stress import TrueStress
 from curvesieve.demo.mixed import write_mixed
@@ -440,3 +440,36 @@ def test_true_stress_of_a_hollomon_law_gives_its_exponent_back_and_ends_at_the_n
     for x, unit, said in ((np.arange(9.0), "mm", "x is in mm"), (-np.arange(9.0), "", "lose all of its length")):
         with pytest.raises(cs.InputError, match=said):
             TrueStress().apply(cs.Curve(x, np.arange(9.0), x_unit=unit))
+
+
+def test_polymers_that_bend_from_their_beginning_are_told_to():
+    """Of these laws the first slope is 4 % and more above that of any stretch; the mark says so for 9 of 10 records."""
+    marked = []
+    for material in ("necking polymer", "brittle polymer"):
+        for seed in range(COUNT // 2):
+            _, said = read(drawn(material, seed, Machine(preload=0.01 * (seed % 2)))[1])
+            marked.append(bool(said["E"]))
+    assert np.mean(marked) >= 0.85
+
+
+def test_u_of_a_modulus_behind_a_toe_holds_how_far_the_stretch_is_from_zero():
+    """Behind a toe the modulus of a gradual yield is up to 0.5 % low, and u, told as far as to zero, holds that for two
+    records of three only: a known limit, told in the guide. Without the reach to zero it were three of five.
+    """
+    inside = []
+    for seed in range(COUNT):
+        made, curve = drawn("round yield", seed, Machine(toe=0.0002))
+        done = BY_TEST["tension"].recipe_with([])(curve)
+        modulus = next(r for r in done.readings if r.name == "E")
+        inside.append(abs(modulus.value * 1000 - made.modulus) < 2000 * modulus.u)
+        assert modulus.value * 1000 == pytest.approx(made.modulus, rel=0.006), seed
+    assert np.mean(inside) >= 0.64
+
+
+def test_points_that_a_toe_compensation_wrote_do_not_make_a_modulus():
+    curve = drawn("round yield", 3, Machine(toe=0.0005))[1]
+    done = BY_TEST["tension"].recipe_with([])(curve)
+    written = done.curve.x[(done.curve.flags & Flag.PATCHED) != 0]
+    modulus = next(r for r in done.readings if r.name == "E")
+    assert written.size > 50
+    assert modulus.basis.span[0] >= written.max()

@@ -81,17 +81,23 @@ class Readings(QObject):
                 f"Reading {counted(len(missing), 'curve')}",
                 tuple(missing),
                 lambda ticket: measure_curves(study, missing, ticket.report),
+                stoppable=True,
             )
 
-    def _start(self, key: str, label: str, about: object, work: Callable[[Ticket], object]) -> None:
+    def _start(
+        self, key: str, label: str, about: object, work: Callable[[Ticket], object], stoppable: bool = False
+    ) -> None:
+        """Starts work, but for what was asked of this very study before and runs, or was stopped by hand."""
         asked = (self.session.study, about)
         before = self._asked.get(key)
-        if before is not None and before[0] is asked[0] and before[1] == about and self.session.jobs.running(key):
+        same = before is not None and before[0] is asked[0] and before[1] == about
+        if same and (stoppable or self.session.jobs.running(key)):
             return
         self._asked[key] = asked
         self.session.jobs.start(
-            label, key, work, lambda _: self.read.emit(), lambda said: self.session.noticed.emit(said, "problem")
-        )
+            label, key, work, lambda _: self.read.emit(), lambda said: self.session.noticed.emit(said, "problem"),
+            stoppable=stoppable,
+        )  # fmt: skip
 
     # -- edits --------------------------------------------------------------------------------------
 

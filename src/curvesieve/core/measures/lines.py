@@ -17,6 +17,8 @@ from curvesieve.core.shapes import Line
 from curvesieve.core.straight import straight_stretch, surest_stretch
 
 _MODULUS_R2 = 0.9995
+_FEW, _SURE, _TURN = 8, 4.5, 0.01
+"""Points that a bend is asked of; times its u that it must be; share of the slope that it must turn it by."""
 
 
 class StraightPart(Banded, Measure):
@@ -66,6 +68,11 @@ class StraightPart(Banded, Measure):
         "squared", label="fit", help="By least squares, or so that single outliers hardly count (Huber)."
     )
 
+    modulus: bool = RuleField(
+        False, label="as a modulus",
+        help="A word of warning where R² is below 0.9995 or the residuals bend; the surest stretch has it always.",
+    )  # fmt: skip
+
     @classmethod
     def fitted_to(cls, curve: Curve) -> Self:
         """The best straight stretch, where there is one."""
@@ -99,8 +106,8 @@ class StraightPart(Banded, Measure):
             how = "no u: as many parameters as points"
         said = f"{ends[0]:.6g} to {ends[1]:.6g}, {counted(len(points), 'point')}"
         said += f", R² {line.r2:.5f}" if math.isfinite(line.r2) else ""
-        if not told and self.by == "found" and self.prefer == "surest" and line.r2 < _MODULUS_R2:
-            told = f"R² is below {_MODULUS_R2}: hardly straight enough for a modulus (common practice)"
+        if not told and (self.modulus or (self.by == "found" and self.prefer == "surest")):
+            told = _not_straight(points, line)
         return Taken(tuple(found), said, points, (Line(ends, at_zero + line.slope * ends),), how, told)
 
     def _fitted(self, points: Stretch) -> FittedLine:
@@ -137,3 +144,26 @@ class StraightPart(Banded, Measure):
         where = {"first points": f"first {self.count} points", "found": f"{self.prefer} straight stretch"}
         said = where.get(self.by, said_band(self.low, self.high) if self.by == "band" else "a range of y")
         return said + (", through zero" if self.intercept == "zero" else "") + (", robust" * (self.fit == "robust"))
+
+
+def _not_straight(points: Stretch, line: FittedLine) -> str:
+    """Why a line is no modulus: its R², or residuals that a parabola describes, whose slope turns by 1 % or more.
+
+    The parabola's term counts from 4.5 of its own u on, by the scatter about it. Empty: nothing is against it.
+    """
+    if line.r2 < _MODULUS_R2:
+        return f"R² is below {_MODULUS_R2}: hardly straight enough for a modulus (common practice)"
+    half = float(np.ptp(points.x)) / 2
+    if len(points) < _FEW or not half > 0:
+        return ""
+    t = (points.x - (points.x[0] + points.x[-1]) / 2) / half
+    basis = np.linalg.qr(np.array([np.ones(t.size), t, t * t]).T)[0]
+    residual = points.y - line.at(points.x)
+    size = float(basis[:, 2] @ residual)
+    rest = residual - basis @ (basis.T @ residual)
+    scatter = math.sqrt(float(rest @ rest) / (t.size - 3))
+    bend = size / float(basis[:, 2] @ (t * t))  # of t², so that the slope turns by twice that from the middle to an end
+    turn = abs(2 * bend / half / line.slope) if line.slope else 0.0
+    if abs(size) <= _SURE * scatter or turn < _TURN:
+        return ""
+    return f"the residuals bend: the slope turns by {turn:.1%} from the middle of the stretch to its ends"
