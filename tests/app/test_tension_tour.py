@@ -8,6 +8,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog
 
 from curvesieve.app.session.desk import View
+from curvesieve.core.intake.take import Take
+from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.study import Study, edits
 from curvesieve.demo.tension_files import STRIPS, write_tension
 from tests.app.gestures import click, drop_files, press, type_into
 
@@ -204,3 +207,18 @@ def test_the_row_of_a_removal_is_typed_and_refused(window, qtbot, tmp_path):
     press_enter(panel.test.off.line)
     assert w.tray.shown.pattern.test.off is None
     assert w.tray.shown.ready
+
+
+def test_curves_in_other_units_are_drawn_in_those_in_hand_or_told(window, qtbot):
+    x = np.linspace(0, 1, 50)
+    made = [
+        (Record(Source(f"{k}.csv", bytes([k])), (Channel("t", "s", x), Channel("v", unit, scale * x))), Take(0, 1))
+        for k, (unit, scale) in enumerate((("MPa", 2.0), ("kPa", 5000.0), ("V", 3.0)))
+    ]
+    w = window(edits.add_curves(Study(), made, "mixed"))
+    canvas = w.curve_bench.canvas
+    click(canvas.beside)
+    (other,) = canvas.family.curves
+    assert (other.y_unit, other.y.max()) == ("MPa", pytest.approx(5.0))
+    assert "1 curve of the family in other units: not drawn." in w.notice.text.text()
+    assert canvas.plot.box.viewRange()[1][1] > 5

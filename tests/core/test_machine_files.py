@@ -348,6 +348,8 @@ def test_a_report_has_a_page_for_the_set_and_one_for_each_specimen(tmp_path):
     for said in ("113.6(3) MPa", "marram film M2", "Beside the literature", "made up &lt;p&gt;", "ISO 6892-1",
                  "breaks before it yields", "SHA-256 of the file"):  # fmt: skip
         assert said in text, said
+    assert "marram film M2: mean(s)" in text
+    assert "all: mean(s)" not in text, "a mean over materials is none"
     pdf = written(report, ".pdf")
     assert pdf.startswith(b"%PDF")
     assert pdf.count(b"/Type /Page ") == 7

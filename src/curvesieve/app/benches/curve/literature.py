@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
 from curvesieve.app.session.session import Session
@@ -73,7 +74,6 @@ class LiteraturePage(QWidget):
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(lambda old, new: self.refresh())
         session.readings.read.connect(self.refresh)
-        self.refresh()
 
     @property
     def ledger(self) -> Ledger:
@@ -88,7 +88,14 @@ class LiteraturePage(QWidget):
         except InputError as error:
             self.session.noticed.emit(str(error), "problem")
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def refresh(self) -> None:
+        """Renders the table; nothing while another page is shown."""
+        if not self.isVisible():
+            return
         ledger = self.ledger
         self.rows = [*self.own, *HANDBOOK]
         found: dict[Literature, Beside] = {one.row: one for one in beside(ledger, self.rows)}
@@ -106,7 +113,10 @@ class LiteraturePage(QWidget):
         elif not found:
             groups = [group.name for group in ledger.groups() if group.name]
             named = f" {', '.join(groups)}" if groups else ""
-            said = f"No row is of a material and a reading of this family{named and ':'}{named}. Add one below."
+            said = (
+                f"No row is of a material and a reading of this family{named and ':'}{named}. Right-click a row to set "
+                "it beside, or add one below."
+            )
         else:
             said = ""
         self.said.setText(said)

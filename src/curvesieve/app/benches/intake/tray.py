@@ -231,7 +231,10 @@ class Tray(QObject):
                 changed[kind] = as_test(first.pattern, record, slug, specimen, extension, first.own, off)
             except InputError as error:
                 self.noticed.emit(str(error), "problem")
+        count = sum(len(self._of_kind(kind)) for kind in changed)
         self._change_all(changed)
+        if len(changed) > 1:
+            self.noticed.emit(f"Taken as {TESTS[slug].label.lower()}: {counted(count, 'file')}.", "word")
 
     def give(self, place: int, name: str, quantity: Quantity | None, reach: str) -> None:
         """A value typed for a quantity of a computed channel, or none any more.

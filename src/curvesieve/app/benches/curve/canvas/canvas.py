@@ -149,7 +149,7 @@ class Canvas(QWidget):
             return
         after = scene.after
         self.layers.show_curves(scene)
-        self.family.show()
+        self.family.show(scene.after)
         self.plot.set_labels(units.labelled(after.x_label, after.x_unit), units.labelled(after.y_label, after.y_unit))
         shown = session.modelling.model_shown() if session.view.stage == MODEL or scene.measure else Model()
         model = shown if scene.measure is None else Model()
@@ -170,7 +170,7 @@ class Canvas(QWidget):
 
     def _clear(self) -> None:
         self.layers.clear()
-        self.family.show()
+        self.family.show(None)
         self.model.show(None, Model())
         self.rule_handles.hide()
         self.plot.set_labels("", "")
@@ -237,11 +237,13 @@ class Canvas(QWidget):
 
     def _switch_family(self) -> None:
         self.family.on = self.beside.isChecked()
-        self.family.show()
+        self._family_known()
         self.show_all()
+        if self.family.left_out:
+            self.session.noticed.emit(self.family.left_out, "word")
 
     def _family_known(self) -> None:
-        self.family.show()
+        self.family.show(self._scene.after if self._scene is not None else None)
         self.family.widen()
 
     def _switch_scale(self) -> None:
