@@ -17,8 +17,9 @@ from curvesieve.core.intake.computed import ComputedChannel, compute
 from curvesieve.core.intake.dimensions import shape_of, sizes_of
 from curvesieve.core.intake.extensometer import carried_on, taken_off
 from curvesieve.core.intake.families import Corrections, propose_family
-from curvesieve.core.intake.machine import TESTS, extensions_of, recognised, stress_strain
+from curvesieve.core.intake.machine import TESTS, extensions_of, recognised
 from curvesieve.core.intake.pattern import Pattern, family_kind, guess, with_quantity
+from curvesieve.core.intake.tested import stress_strain
 from curvesieve.core.intake.testing import as_test, without_test
 from curvesieve.core.literature import Literature
 from curvesieve.core.quantity import Quantity

@@ -13,7 +13,7 @@ import curvesieve as cs
 from curvesieve.cli import main
 from curvesieve.core.curve import Flag
 from curvesieve.core.intake.dimensions import dimensions_of
-from curvesieve.core.intake.machine import stress_strain
+from curvesieve.core.intake.tested import stress_strain
 from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, taken
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record, Source

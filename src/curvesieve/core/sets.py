@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from curvesieve.core.intake.machine import TESTS, stress_strain
+from curvesieve.core.intake.machine import TESTS
+from curvesieve.core.intake.tested import stress_strain
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Reading
 from curvesieve.core.recipe import Done, Recipe

@@ -10,9 +10,11 @@ import numpy as np
 from curvesieve.core.errors import InputError
 from curvesieve.core.intake.computed import Computed, compute
 from curvesieve.core.intake.dimensions import sizes_of
-from curvesieve.core.intake.machine import TESTS, oddities_of_test, plan_of, quantities_of_test
+from curvesieve.core.intake.machine import TESTS, plan_of
+from curvesieve.core.intake.oddities import oddities_of_test
 from curvesieve.core.intake.pattern import Pattern, TestRule
 from curvesieve.core.intake.take import Take
+from curvesieve.core.intake.tested import quantities_of_test
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Record
 
@@ -29,7 +31,7 @@ class Taken:
     condition: tuple[str, str] = ("", "")
     computed: tuple[Computed, ...] = ()
     quantities: tuple[Quantity, ...] = ()
-    """What a mechanical test gives beside its curve; see `machine.quantities_of_test`."""
+    """What a mechanical test gives beside its curve; see `tested.quantities_of_test`."""
     test: str = ""
     """The mechanical test that it is of, by its slug."""
 

@@ -1,26 +1,18 @@
-"""A test machine's file as the curve of its test: which channels, by which formulas; and what is odd about it."""
+"""Kinds of mechanical tests, and how a machine's file gives the curve of one: which channels, by which formulas."""
 
 from __future__ import annotations
 
-import math
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
-
-import numpy as np
+from dataclasses import dataclass
 
 from curvesieve.core import units
-from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitted_line import fitted_line
-from curvesieve.core.intake.computed import Computed, ComputedChannel, compute, name_in_formula
-from curvesieve.core.intake.dimensions import SHAPES, Sizes, dimension_of, is_kind, shape_of, sizes_of
+from curvesieve.core.intake.computed import ComputedChannel, name_in_formula
+from curvesieve.core.intake.dimensions import SHAPES, Sizes, is_kind, shape_of
 from curvesieve.core.intake.extensometer import taken_off
-from curvesieve.core.quantity import SCALES, Quantity
 from curvesieve.core.record import Channel, Record
-from curvesieve.core.scatter import Stretch
 
-_LENGTHS = ("gauge", "grips", "length")
+LENGTHS = ("gauge", "grips", "length")
 """Dimensions that an extension is divided by."""
 TALL = 1.0
 """A strain above this without a unit is asked about: it may be in percent."""
@@ -70,15 +62,6 @@ class Plan:
     extension: str
     used: tuple[str, ...]
     """The dimensions that the formulas name, by our names."""
-    notes: tuple[str, ...]
-
-
-@dataclass(frozen=True, eq=False)
-class Tested:
-    """A curve of a machine's file, the quantities that go with it (see `quantities_of_test`), sentences on how."""
-
-    curve: Curve
-    quantities: tuple[Quantity, ...]
     notes: tuple[str, ...]
 
 
@@ -154,7 +137,7 @@ class _Planner:
     def _goes_on(self, extensometer: Channel, crosshead: Channel) -> bool:
         """Whether strain shall go on from the crosshead where the extensometer is taken off: in this record, or, where
         the length between the grips is known, in another file of the kind."""
-        known = any(one in self.sizes.known for one in _LENGTHS)
+        known = any(one in self.sizes.known for one in LENGTHS)
         return self.off is not None or known or taken_off(extensometer.values, crosshead.values) is not None
 
     def _carried(self, extensometer: str, channel: Channel, crosshead: Channel) -> str:
@@ -185,7 +168,7 @@ class _Planner:
 
     def _turned(self, channel: Channel) -> str:
         name = name_in_formula(channel.name)
-        return f"(-{name})" if self.test.sign == "turned" and _is_below(channel) else name
+        return f"(-{name})" if self.test.sign == "turned" and is_below(channel) else name
 
     def _channel(self, kind: str, required: bool = True) -> Channel:
         """The first channel with a unit of the kind of this one; that there are more goes to the notes."""
@@ -232,6 +215,11 @@ def plan_of(
     )  # fmt: skip
 
 
+def axis_of(record: Record, sizes: Sizes, what: str) -> ComputedChannel:
+    """How the stress or the strain of a record is made, whatever its sign. Raises InputError where it has none."""
+    return _Planner(record, MechanicalTest("", "", "", "time", what, "turned"), sizes, "", "", None).axis(what)
+
+
 def extensions_of(record: Record) -> list[str]:
     """The names of the channels that a strain may be made of."""
     return [
@@ -257,240 +245,9 @@ def recognised(record: Record) -> list[MechanicalTest]:
     return [test for test in MECHANICAL if possible(test.x) and possible(test.y)]
 
 
-def stress_strain(record: Record, given: Sequence[Quantity] = (), test: MechanicalTest = TENSION) -> Tested:
-    """The curve of a test from what the record has; for tension stress in MPa against strain, a plain number.
-
-    Stress and strain channels are taken as they are; else force over the area and extension over the gauge length.
-    Raises InputError with what is missing and how it can be given.
-    """
-    sizes = sizes_of(record, given)
-    plan = plan_of(record, test, sizes)
-    missing = [name for name in plan.used if name not in sizes.known]
-    if missing:
-        raise InputError(_lacking(record, missing))
-    quantities = tuple(one.model_copy(update={"everywhere": True}) for one in sizes.known.values())
-    made, computed = record, []
-    for wanted in plan.computed:
-        computed.append(compute(made, wanted.model_copy(update={"quantities": quantities})))
-        made = replace(made, channels=(*made.channels, computed[-1].channel))
-    notes = [*plan.notes, *oddities_of_test(made, test, -2, -1, plan.extension)]
-    used = tuple(sizes.known[name] for name in plan.used)
-    if used:
-        notes.append("with " + ", ".join(f"{size.name} = {size.written()}" for size in used))
-    curve = made.curve(len(made.channels) - 1, len(made.channels))
-    return Tested(curve, quantities_of_test(made, computed, sizes, plan.shape), tuple(notes))
-
-
-def quantities_of_test(record: Record, computed: Sequence[Computed], sizes: Sizes, shape: str) -> tuple[Quantity, ...]:
-    """What a test gives beside its curve: how well the scales of its axes are known (`quantity.SCALES`), cross section,
-    gauge length, reduction of area, and the strain rate, of all and of the elastic part.
-
-    `computed` are the channels of its plan, the last two x and y.
-    """
-    found = []
-    for size in sizes.known.values():
-        if (size.u or 0.0) >= size.value:
-            raise InputError(f"{record.source.name}: the u of {size.name} is as large as itself, {size.written()}.")
-    *before, across, along = (_share(one) for one in computed)
-    timed = is_kind(computed[-2].channel.unit, "s")  # then the strains before it are those of y
-    wide, tall = (across, max((along, *before))) if timed else (max((across, *before)), along)
-    for axis, share in (("x", wide), ("y", tall)):
-        if share:
-            found.append(Quantity(name=SCALES[axis], value=1.0, u=share))
-    known = tuple(one.model_copy(update={"everywhere": True}) for one in sizes.known.values())
-    formula, names = SHAPES[shape]
-    if all(name in sizes.known for name in names):
-        found.append(_worked_out(record, "cross_section", formula, "mm^2", known))
-    length = _length(computed, sizes)
-    if length is not None:
-        found.append(length.model_copy(update={"name": "gauge_length", "u": None, "everywhere": False, "origin": ""}))
-    after = {"final_area": "final_area", "final_diameter": "pi*final_diameter^2/4"}
-    own = next((one for one in after if one in sizes.known), "")
-    if own and all(name in sizes.known for name in names):
-        found.append(_worked_out(record, "reduction_of_area", f"1 - ({after[own]})/({formula})", "%", known))
-    return (*found, *_held(record, known, computed), *_rate_quantities(record, computed))
-
-
-def _length(computed: Sequence[Computed], sizes: Sizes) -> Quantity | None:
-    """The length that the strain was made with; else one that is known."""
-    used = [one for each in computed for one in each.quantities]
-    mine = [one for one in used if dimension_of(one) in _LENGTHS or one.name.startswith("first_of_")]
-    known = [sizes.known[name] for name in _LENGTHS if name in sizes.known]
-    return next(iter([*mine, *known]), None)
-
-
-def _held(record: Record, known: tuple[Quantity, ...], computed: Sequence[Computed]) -> list[Quantity]:
-    """The strain that a relaxation is held at, or the stress of a creep test: the mean of the record without its first
-    tenth, in which it is reached."""
-    if not is_kind(computed[-2].channel.unit, "s"):
-        return []
-    wanted, unit = ("strain", "1") if computed[-1].channel.unit == "MPa" else ("stress", "MPa")
-    test = MechanicalTest("", "", "", "time", wanted, "turned")
-    sizes = Sizes({one.name: one for one in known}, {}, frozenset())
-    try:
-        formula = _Planner(record, test, sizes, "", "", None).axis(wanted).formula
-        made = compute(record, ComputedChannel(name=wanted, formula=formula, unit=unit, quantities=known)).channel
-    except InputError:
-        return []  # the record does not tell it
-    values = made.values[np.isfinite(made.values)]
-    values = values[values.size // 10 :]
-    return [Quantity(name=f"held_{wanted}", value=float(values.mean()), unit=unit)] if values.size else []
-
-
-def _share(one: Computed) -> float:
-    """The relative u that quantities bring to a computed channel, the same at all of its points."""
-    if one.u is None:
-        return 0.0
-    good = np.isfinite(one.channel.values) & (one.channel.values != 0)
-    return float(np.median(one.u.values[good] / np.abs(one.channel.values[good]))) if good.any() else 0.0
-
-
-def _worked_out(record: Record, name: str, formula: str, unit: str, known: tuple[Quantity, ...]) -> Quantity:
-    """A quantity that others give. Its u is left out of an area, whose readings have it by the scale of the stress."""
-    made = compute(record, ComputedChannel(name=name, formula=formula, unit=unit, quantities=known))
-    u = None if made.u is None or name == "cross_section" else float(made.u.values[0])
-    return Quantity(name=name, value=float(made.channel.values[0]), u=u or None, unit=unit)
-
-
-_ELASTIC = 0.4
-"""Up to this share of the largest stress a test is taken to be in its elastic part, where its rate is asked for."""
-
-
-_ROUNDING = 1e-12
-"""A u below this share of the value is the rounding of numbers, and none."""
-
-
-def _rate_quantities(record: Record, computed: Sequence[Computed]) -> list[Quantity]:
-    """The strain rate as run: the slope of strain over time, of all and up to a share of the largest stress."""
-    time, (strain, stress) = time_of(record), (one.channel for one in computed[-2:])
-    if time is None or strain.unit != "1":
-        return []
-    good = np.isfinite(time) & np.isfinite(strain.values) & np.isfinite(stress.values)
-    t, e, s = time[good], strain.values[good], stress.values[good]
-    top = int(np.argmax(s)) if s.size else 0
-    early = np.arange(s.size) < max(int(np.argmax(s >= _ELASTIC * s[top])), 3) if s.size else np.zeros(0, bool)
-    made = []
-    for name, chosen in (("strain_rate", np.ones(t.size, bool)), ("strain_rate_elastic", early)):
-        if chosen.sum() > 3 and np.ptp(t[chosen]) > 0:
-            line = fitted_line(Stretch(t[chosen], e[chosen], None, np.flatnonzero(chosen)), True)
-            u = None if line.covariance is None else math.sqrt(float(line.covariance[1, 1]))
-            sure = u if u is not None and u > _ROUNDING * abs(line.slope) else None
-            made.append(Quantity(name=name, value=line.slope, u=sure, unit="1/s"))
-    return made
-
-
-def _lacking(record: Record, missing: Sequence[str]) -> str:
-    name = record.source.name
-    said = []
-    if spans := [one.replace("_", " ") for one in missing if "span" in one]:
-        said.append(f"the {' and '.join(spans)} of the rollers is not known; give it, as --span 64mm")
-    if any(one not in ("gauge", "span", "load_span") for one in missing):
-        said.append(
-            "the area of the specimen is not known; give --width and --thickness, --diameter or --area (of a tube "
-            "--diameter and --inner-diameter)"
-        )
-    if "gauge" in missing:
-        said.append("the gauge length is not known; give it, as --gauge 50mm")
-    return f"{name}: {'; '.join(said)}."
-
-
-_BACK = 0.01
-"""Share of its extent by which a strain may run backward before that is told."""
-_LATE = 0.3
-"""Share of the largest stress that a record may begin with before that is told."""
-
-
-def oddities_of_test(record: Record, test: MechanicalTest, x: int, y: int, extension: str) -> list[str]:
-    """What is odd about the x and y channels (places from 0) of a test, whose strain is of the channel `extension`.
-
-    Raises InputError for a wrong sign, and for a strain that may be in percent without a word.
-    """
-    across, along = record.channels[x], record.channels[y]
-    source = next((channel for channel in record.channels if channel.name == extension), None)
-    if source is not None and source.extent is not None and not source.unit.strip():
-        tall = max(map(abs, source.extent))
-        if tall > TALL:
-            raise InputError(
-                f"{record.source.name}: {source.name} goes to {tall:.4g} without a unit. Is it in "
-                "percent? Say so in the file or on the Intake bench: a modulus would be wrong by 100."
-            )
-    notes = []
-    if test.sign == "above":
-        for channel in (along, across):
-            _check_sign(record, channel)
-    if test.x == "strain" and test.sign != "any":
-        notes += _backwards(across)
-        first, top = along.values[np.isfinite(along.values)][0], float(np.nanmax(np.abs(along.values)))
-        if abs(first) > _LATE * top:
-            notes.append(
-                f"the record begins at {abs(first) / top:.0%} of its largest stress: the beginning of the elastic part "
-                "is missing, and a modulus is that of what is left"
-            )
-    return notes + _rates(record, across)
-
-
-_PIECES, _FASTER = 24, 1.5
-"""The rate is asked for in so many pieces of the time; a change by this factor is told."""
-
-
-def _rates(record: Record, strain: Channel) -> list[str]:
-    """A sentence where the strain rate changes in mid-test, by the medians before and after the best place for it."""
-    time = time_of(record)
-    if time is None or units.in_base(strain.unit).powers:
-        return []
-    good = np.isfinite(time) & np.isfinite(strain.values)
-    t, e = time[good], strain.values[good]
-    if t.size < 4 * _PIECES or not np.all(np.diff(t) >= 0) or t[-1] <= t[0]:
-        return []
-    ends = np.linspace(t[0], t[-1], _PIECES + 1)
-    at = np.interp(ends, t, e)
-    rates = np.diff(at) / np.diff(ends)
-    best, place = 1.0, 0
-    for k in range(3, _PIECES - 2):
-        before, after = float(np.median(rates[:k])), float(np.median(rates[k:]))
-        if before > 0 and after > 0 and max(after / before, before / after) > best:
-            best, place = max(after / before, before / after), k
-    if best < _FASTER:
-        return []
-    low, high = float(np.median(rates[:place])), float(np.median(rates[place:]))
-    return [f"the strain rate changes from {low:.3g} to {high:.3g} 1/s at a strain of about {at[place]:.3g}"]
-
-
-def time_of(record: Record) -> np.ndarray | None:
-    """The time in seconds, of the first channel that has such a unit; None: there is none."""
-    channel = next((channel for channel in record.channels if is_kind(channel.unit, "s")), None)
-    return None if channel is None else channel.values * units.in_base(channel.unit).factor
-
-
-def _is_below(channel: Channel) -> bool:
+def is_below(channel: Channel) -> bool:
     """Whether a channel goes farther below zero than above it."""
     return channel.extent is not None and -channel.extent[0] > channel.extent[1]
-
-
-def _check_sign(record: Record, channel: Channel) -> None:
-    """Raises InputError where a channel goes farther below zero than above it."""
-    if _is_below(channel):
-        assert channel.extent is not None
-        low, high = channel.extent
-        shown = units.shown(channel.unit)
-        raise InputError(
-            f"{record.source.name}: {channel.name.lower()} goes from {low:.4g} to {high:.4g} {shown}".rstrip()
-            + ", as of a compression test, or of a machine that counts the other way. For tension, compute a channel "
-            "with the sign turned on the Intake bench, and write it."
-        )
-
-
-def _backwards(strain: Channel) -> list[str]:
-    """A sentence where the strain runs backward by more than a share of its extent."""
-    values = strain.values
-    fallen = np.fmax.accumulate(values) - values
-    at = int(np.nanargmax(fallen))
-    if fallen[at] <= _BACK * (np.nanmax(values) - np.nanmin(values)):
-        return []
-    return [
-        f"the strain runs backward, by {fallen[at]:.4g} at point {at + 1:,}: slip, or an extensometer that was taken "
-        "off? Readings take the points in the order of strain; look at the curve"
-    ]
 
 
 def _is_crosshead(name: str) -> bool:
