@@ -29,6 +29,7 @@ from curvesieve.core.report.pages import report_of, report_of_curve
 from curvesieve.core.report.writing import written
 from curvesieve.core.sets import BY_TEST, SETS, read_test
 from curvesieve.core.study import Study, edits
+from curvesieve.core.study.joining import join_family
 from curvesieve.core.study.ledger import ledger_of
 from curvesieve.core.study.measuring import measure_curves, measured_curve
 from curvesieve.demo.tension_files import STRIPS, write_tension
@@ -504,3 +505,32 @@ def test_quantities_of_a_test_are_those_that_its_curve_was_made_with():
 def test_a_specimen_that_springs_back_with_the_crosshead_has_its_extensometer_on():
     cross = np.concatenate([np.linspace(0, 10, 300), np.linspace(10, 3, 3), np.linspace(3, 2, 97)])
     assert taken_off(0.4 * cross, cross) is None
+
+
+def test_tomorrow_s_file_joins_a_tension_family_with_the_u_of_its_dimensions(tmp_path):
+    study = study_of(tmp_path, count=5)
+    family = study.document.families[0].id
+    (table,) = tables(load(tmp_path / "film_3.csv"))
+    plain = guess(table)
+    saved = as_test(plain, with_names(table.record, plain), "tension")
+    joined = join_family(study, family, [table], [saved])
+    assert joined.problems == ()
+    (new,) = joined.curves
+    entry = joined.study.entry(new)
+    assert entry.group == "marram film M2"
+    assert {one.name for one in entry.quantities} >= {"scale_of_y", "cross_section", "strain_rate"}
+    read_ = {r.name: r for one in measured_curve(joined.study, new) for r in one.readings}
+    assert read_["E"].method.endswith("u with the dimensions")
+    unread = join_family(study, family, [table]).problems
+    assert unread, "without the pattern it has no stress, and says so"
+
+
+def test_a_file_alone_has_the_recipe_as_its_own(tmp_path):
+    (table,) = tables(load(write_tension(tmp_path)[0]))
+    plain = guess(table)
+    taken = apply_pattern(table.record, as_test(plain, with_names(table.record, plain), "tension"))
+    study = edits.add_curves(Study(), [(taken.record, taken.takes[0])], "one")
+    study = edits.as_tested(study, study.document.families[0].id, "tension", [taken.quantities])
+    (entry,) = study.document.curves
+    assert entry.shared == ()
+    assert entry.recipe.measures[0].name == "E"

@@ -11,7 +11,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.formats import Table, tables
 from curvesieve.core.formats.opening import main_table
 from curvesieve.core.formats.text import Watch
-from curvesieve.core.intake.applied import apply_pattern
+from curvesieve.core.intake.applied import Taken, apply_pattern
 from curvesieve.core.intake.condition import propose
 from curvesieve.core.intake.library import recognise
 from curvesieve.core.intake.pattern import Pattern
@@ -65,28 +65,31 @@ def join_family(study: Study, family_id: str, tables: Sequence[Table], saved: Se
     family = next(one for one in study.document.families if one.id == family_id)
     last, source = last_of(study, family)
     known = _sources_of(study, family)
-    made: list[tuple[Record, Take]] = []
+    made: list[tuple[Taken, Take]] = []
     problems = []
     for table in tables:
         try:
             found, pattern = recognise(table, saved)
-            record = apply_pattern(found.record, pattern).record
+            taken = apply_pattern(found.record, pattern)
+            record = taken.record
             table_of_file = (record.source.sha256, _title(record.source.name))
             if table_of_file in known:
                 raise InputError(f"{record.source.name} is in {family.label} already.")
-            made.append((record, _take_like(record, study.record_entry(source.record), source.take, family)))
+            made.append((taken, _take_like(record, study.record_entry(source.record), source.take, family)))
             known.add(table_of_file)
         except InputError as error:
             problems.append(str(error))
-    conditions = _conditions(study, family, [record for record, _ in made])
+    conditions = _conditions(study, family, [taken.record for taken, _ in made])
     ids = []
-    for (record, take), condition in zip(made, conditions, strict=True):
+    for (taken, take), condition in zip(made, conditions, strict=True):
+        record = taken.record
         study, record_id = edits.add_record(study, record)
         recipe, shared = _recipe_like(study, family, last)
         entry = CurveEntry(
             id=edits.new_id("curve"), label=_label(record, condition, last, family), condition=condition,
             source=FromRecord(record=record_id, take=take),
             group=said_in(record.metadata, family.grouped_by), recipe=recipe, shared=shared,
+            quantities=taken.quantities,
         )  # fmt: skip
         ids.append(entry.id)
         study = study.with_document(curves=(*study.document.curves, entry))
