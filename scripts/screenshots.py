@@ -138,6 +138,7 @@ def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None
     page.value.setText("3.05(5) GPa")
     page.source.setText("data sheet of the film (made up)")
     page.add()
+    window.notice.lay_down()
     take("tension-compared")
 
 
