@@ -382,3 +382,12 @@ def test_a_modulus_of_a_band_is_warned_of_where_it_is_not_straight():
     assert warning(bent) == "", "a line need not be a modulus"
     assert "R² is below 0.9995" in warning(3000 * x + rng.normal(0, 0.6, x.size), modulus=True)
     assert warning(3000 * x * (1 - 0.4 * x), modulus=True) == "", "a turn of 0.4 % is none to speak of"
+
+
+def test_elongations_count_from_the_zero_of_the_elastic_line():
+    slots = (slot("straight-part", "E", high=0.0028), slot("elongation", "A"))
+    slots_here = (ELASTIC, slot("elongation", "A"))
+    one = values(cs.Curve(STRAIN, STRESS, y_unit="MPa"), *slots_here)
+    moved = values(cs.Curve(STRAIN + 0.001, STRESS, y_unit="MPa"), *slots)
+    assert moved["A total strain"][0] == pytest.approx(one["A total strain"][0], rel=1e-9)
+    assert moved["A"][0] == pytest.approx(one["A"][0], rel=1e-9)
