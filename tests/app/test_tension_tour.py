@@ -12,7 +12,7 @@ from curvesieve.core.intake.take import Take
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.study import Study, edits
 from curvesieve.demo.tension_files import STRIPS, write_tension
-from tests.app.gestures import click, drop_files, press, type_into
+from tests.app.gestures import click, drop_files, open_menu, press, take, type_into
 
 
 def ready(w, qtbot, count: int) -> None:
@@ -86,7 +86,8 @@ def test_the_literature_page_keeps_rows_and_sets_them_beside(window, qtbot, tmp_
     steel = next(k for k, row in enumerate(page.rows) if row.material == "aluminium")
     rows = dict(page.menu_rows(steel))
     assert rows["Remove this row"] is None, "the handbook's stay"
-    rows["Set it beside marram foil M1"]()
+    cell = page.table.visualRect(page.table.model().index(steel, 0)).center()
+    take(open_menu(page.table.viewport(), cell), "Set it beside marram foil M1")
     assert page.table.item(0, 3).text().startswith("69.")
     assert page.table.item(0, 4).text() == "3"
     assert page.table.item(0, 5).text().endswith("%")
@@ -222,3 +223,22 @@ def test_curves_in_other_units_are_drawn_in_those_in_hand_or_told(window, qtbot)
     assert (other.y_unit, other.y.max()) == ("MPa", pytest.approx(5.0))
     assert "1 curve of the family in other units: not drawn." in w.notice.text.text()
     assert canvas.plot.box.viewRange()[1][1] > 5
+
+
+def test_a_renamed_channel_stays_one_of_the_test_and_another_y_is_told(window, qtbot, tmp_path):
+    w = window()
+    drop_files(w, write_tension(tmp_path)[:1])
+    ready(w, qtbot, 1)
+    panel = w.intake_bench.channels
+    click(panel.test.buttons["tension"])
+    type_into(panel.computed_rows[-1].name, "pull")
+    assert w.tray.shown.pattern.test.made == ("Engineering strain", "pull")
+    assert w.tray.shown.taken.test == "tension"
+    assert "scale_of_y" in {one.name for one in w.tray.shown.taken.quantities}
+    panel.channel_rows[2].role_chosen.emit("y")
+    assert w.tray.shown.taken.test == ""
+    assert "not taken as tension: x and y are not those of the test" in w.intake_bench.notes.text()
+    panel.computed_rows[-1].role_chosen.emit("y")
+    assert w.tray.shown.taken.test == "tension"
+    panel.computed_rows[-1].removed.emit()
+    assert w.tray.shown.pattern.test is None

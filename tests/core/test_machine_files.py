@@ -534,3 +534,13 @@ def test_a_file_alone_has_the_recipe_as_its_own(tmp_path):
     (entry,) = study.document.curves
     assert entry.shared == ()
     assert entry.recipe.measures[0].name == "E"
+
+
+def test_the_command_takes_the_dimensions_of_a_tube(tmp_path, capsys):
+    path = tmp_path / "tube.csv"
+    rows = "\n".join(f"{0.001 * k:.5f},{9 * np.pi * k:.5f}" for k in range(60))
+    path.write_text(f"Extension (mm),Force (N)\n{rows}\n", encoding="utf-8")
+    given = ["--diameter", "10mm", "--inner-diameter", "8mm", "--gauge", "50mm", "--json"]
+    main(["tension", str(path), *given])
+    (entry,) = json.loads(capsys.readouterr().out)
+    assert {r["name"]: r["value"] for r in entry["readings"]}["Rm"] == pytest.approx(59, rel=1e-6)

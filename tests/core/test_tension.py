@@ -12,7 +12,7 @@ import pytest
 import curvesieve as cs
 from curvesieve.cli import main
 from curvesieve.core.curve import Flag
-from curvesieve.core.intake.dimensions import dimensions_of
+from curvesieve.core.intake.dimensions import sizes_of
 from curvesieve.core.intake.tested import stress_strain
 from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, taken
 from curvesieve.core.quantity import Quantity
@@ -311,7 +311,7 @@ def test_u_of_dimensions_is_common_to_all_points():
 def test_dimensions_are_known_by_the_words_of_preambles():
     given = [Quantity.read("Diameter", "6.00(2) mm"), Quantity.read("L0", "30 mm"), Quantity.read("width", "3 N")]
     record = Record(Source("n.csv", b"n"), (Channel("a", "s", np.arange(5.0)),), (("Grip separation", "40 mm"),))
-    found = dimensions_of(record, given)
+    found = sizes_of(record, given).known
     assert {name: q.written() for name, q in found.items()} == {
         "diameter": "6.00(2) mm", "gauge": "30 mm", "grips": "40 mm"
     }  # fmt: skip

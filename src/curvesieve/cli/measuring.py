@@ -6,7 +6,6 @@ import argparse
 import json
 import sys
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -47,7 +46,7 @@ def tension_files(options: argparse.Namespace) -> int:
 
     def done(name: str) -> dict[str, Any]:
         test = read_test(read(name), given, BY_TEST[options.test])
-        said = _said(replace(test.done, readings=test.readings))
+        said = _said(test.done)
         return said | {"notes": [*said["notes"], *test.notes]}
 
     return _each(options, done)

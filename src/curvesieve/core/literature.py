@@ -91,7 +91,10 @@ def load_own() -> tuple[Literature, ...]:
 def save_own(rows: Sequence[Literature]) -> None:
     """Writes the user's own rows; raises InputError where they cannot be written."""
     path = own_file()
-    path.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise InputError(f"{path.parent} cannot be made: {error}") from error
     data = {"literature": _VERSION, "rows": [row.model_dump(mode="json", exclude_none=True) for row in rows]}
     write_bytes(path, (json.dumps(data, ensure_ascii=False, indent=1) + "\n").encode())
 

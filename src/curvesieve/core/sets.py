@@ -176,11 +176,15 @@ BY_TEST = {one.test: one for one in reversed(SETS)}
 
 @dataclass(frozen=True, eq=False)
 class ReadTest:
-    """What a set reads of a machine's file: `readings` with the u of the dimensions in theirs, and how all was made."""
+    """What a set reads of a machine's file, with the u of the dimensions in that of its readings; how all was made."""
 
     done: Done
-    readings: tuple[Reading, ...]
     notes: tuple[str, ...]
+
+    @property
+    def readings(self) -> tuple[Reading, ...]:
+        """What was read."""
+        return self.done.readings
 
 
 def read_test(record: Record, given: Sequence[Quantity] = (), chosen: MeasureSet = TENSION) -> ReadTest:
@@ -192,4 +196,4 @@ def read_test(record: Record, given: Sequence[Quantity] = (), chosen: MeasureSet
     made = stress_strain(record, given, TESTS[chosen.test])
     recipe = chosen.recipe_with([one.name for one in made.quantities])
     done = recipe(made.curve, quantities=made.quantities)
-    return ReadTest(done, done.readings, made.notes)
+    return ReadTest(done, made.notes)

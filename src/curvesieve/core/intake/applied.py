@@ -34,6 +34,8 @@ class Taken:
     """What a mechanical test gives beside its curve; see `tested.quantities_of_test`."""
     test: str = ""
     """The mechanical test that it is of, by its slug."""
+    told: tuple[str, ...] = ()
+    """What is odd about it as such a test; its record has these notes, too."""
 
     def label(self, i: int) -> str:
         """What tells a curve from the others of its record: the name of its y."""
@@ -80,19 +82,21 @@ def _of_test(taken: Taken, rule: TestRule, own: Sequence[Quantity]) -> Taken:
     """With what a mechanical test gives beside its curve, and a word on what is odd; raises InputError for a sign."""
     test, record = TESTS[rule.test], taken.record
     by_name = {one.channel.name: one for one in taken.computed}
-    made = [by_name[name] for name in rule.made if name in by_name]
-    if len(made) != len(rule.made):
-        return taken  # its channels were renamed or taken away: it is a curve like others
+    made = [by_name[name] for name in rule.made]
     given = tuple(one for each in made for one in each.quantities)
     sizes = sizes_of(record, (*own, *given))
     spreads = [one.u for one in taken.computed if one.u is not None]
     x, y = (record.index(one.channel.name) for one in made[-2:])
+    if any((chosen.x, chosen.y) != (x, y) for chosen in taken.takes):
+        said = f"not taken as {test.label.lower()}: x and y are not those of the test"
+        return replace(taken, record=replace(record, notes=(*record.notes, said)), told=(said,))
     plain = replace(record, channels=record.channels[: len(record.channels) - len(taken.computed) - len(spreads)])
     chosen = plan_of(plain, test, sizes, rule.specimen, rule.extension, rule.off).notes
     odd = oddities_of_test(record, test, x, y, rule.extension)
-    grown = replace(record, notes=(*record.notes, *(note for note in chosen if " taken" in note), *odd))
+    told = (*(note for note in chosen if " taken" in note), *odd)
+    grown = replace(record, notes=(*record.notes, *told))
     given_by = quantities_of_test(record, made, sizes, rule.specimen)
-    return replace(taken, record=grown, quantities=given_by, test=rule.test)
+    return replace(taken, record=grown, quantities=given_by, test=rule.test, told=told)
 
 
 def _takes(record: Record, pattern: Pattern) -> list[Take]:

@@ -25,11 +25,6 @@ _WORDS = {
     "length": r"^(specimen_)?length$|^(specimen_)?height$",
 }  # fmt: skip
 """Names that preambles give to dimensions, without regard to capitals, the first that fits; common practice."""
-SAID = {
-    "final_area": "area after the test", "inner_diameter": "inner diameter", "load_span": "inner span",
-    "grips": "grip distance", "gauge": "gauge length",
-}  # fmt: skip
-"""Dimensions whose names in formulas are not what people call them."""
 SHAPES = {
     "rectangular": ("width*thickness", ("width", "thickness")),
     "round": ("pi*diameter^2/4", ("diameter",)),
@@ -88,11 +83,6 @@ def sizes_of(record: Record, given: Sequence[Quantity] = ()) -> Sizes:
                 raise InputError(f"{record.source.name}: {name} is {size}; a dimension is above zero.")
             known[name], called[name] = quantity.model_copy(update={"name": name}), quantity.name
     return Sizes(known, called, frozenset(dimension_of(one) for one in given))
-
-
-def dimensions_of(record: Record, given: Sequence[Quantity] = ()) -> dict[str, Quantity]:
-    """The dimensions by our names, as far as they are given or stand in the preamble."""
-    return dict(sizes_of(record, given).known)
 
 
 def shape_of(sizes: Sizes) -> str:

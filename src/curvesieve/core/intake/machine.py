@@ -230,7 +230,7 @@ def extensions_of(record: Record) -> list[str]:
 
 
 def recognised(record: Record) -> list[MechanicalTest]:
-    """The tests that a record may be of, by the units of its channels and the dimensions in its preamble."""
+    """The tests that a record may be of, by the units of its channels."""
     kinds = {kind: any(is_kind(c.unit, kind) for c in record.channels) for kind in ("N", "Pa", "m", "s")}
     loaded = kinds["N"] or kinds["Pa"]
     strained = kinds["m"] or any(_strain_channel(record, c.name) is c for c in record.channels)

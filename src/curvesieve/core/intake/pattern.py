@@ -248,10 +248,15 @@ def with_computed(pattern: Pattern, place: int | None, channel: ComputedChannel)
         raise InputError(f"There is a channel {channel.name!r} already; choose another name.")
     if place is None:
         return pattern.model_copy(update={"computed": (*pattern.computed, ComputedRule(channel=channel))})
+    old = pattern.computed[place].channel.name
     rules = tuple(
         rule.model_copy(update={"channel": channel}) if i == place else rule for i, rule in enumerate(pattern.computed)
     )
-    return pattern.model_copy(update={"computed": rules})
+    test = pattern.test
+    if test is not None:  # a channel of the test stays one under another name
+        made = tuple(channel.name if name == old else name for name in test.made)
+        test = test.model_copy(update={"made": made})
+    return pattern.model_copy(update={"computed": rules, "test": test})
 
 
 def with_quantity(pattern: Pattern, place: int, name: str, quantity: Quantity | None) -> Pattern:
@@ -263,8 +268,11 @@ def with_quantity(pattern: Pattern, place: int, name: str, quantity: Quantity | 
 
 
 def without_computed(pattern: Pattern, place: int) -> Pattern:
-    """One computed channel less."""
-    return pattern.model_copy(update={"computed": (*pattern.computed[:place], *pattern.computed[place + 1 :])})
+    """One computed channel less; without one of its channels a mechanical test is none any more."""
+    name, test = pattern.computed[place].channel.name, pattern.test
+    kept = None if test is not None and name in test.made else test
+    rest = (*pattern.computed[:place], *pattern.computed[place + 1 :])
+    return pattern.model_copy(update={"computed": rest, "test": kept})
 
 
 def _with_rule(pattern: Pattern, place: int, changes: dict[str, object]) -> Pattern:

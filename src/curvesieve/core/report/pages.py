@@ -26,7 +26,7 @@ Rows = tuple[tuple[str, ...], ...]
 
 
 @dataclass(frozen=True)
-class Sheet:
+class Listing:
     """A table with a heading over it; the first of its rows names the columns."""
 
     title: str
@@ -50,7 +50,7 @@ class Page:
     title: str
     about: str
     curves: tuple[Drawn, ...]
-    sheets: tuple[Sheet, ...]
+    listings: tuple[Listing, ...]
     notes: tuple[str, ...] = ()
 
 
@@ -95,8 +95,8 @@ def _set_page(
     literature: Sequence[Literature],
 ) -> Page:
     ledger = ledger_of(study, family, outcomes)
-    sheets = [_group_sheet(ledger)] if len(ledger.rows) > 1 else []
-    sheets.append(Sheet("Specimens", tuple(map(tuple, short_table(ledger, with_groups=False)))))
+    listings = [_group_listing(ledger)] if len(ledger.rows) > 1 else []
+    listings.append(Listing("Specimens", tuple(map(tuple, short_table(ledger, with_groups=False)))))
     lines = beside(ledger, literature)
     if lines:
         head = ("material", "reading", "literature", "measured", "n", "deviation", "in u", "source")
@@ -106,13 +106,13 @@ def _set_page(
              "–" if one.in_u is None else f"{one.in_u:+.1f}", one.row.source)
             for one in lines
         ]  # fmt: skip
-        sheets.append(Sheet("Beside the literature", (head, *rows)))
+        listings.append(Listing("Beside the literature", (head, *rows)))
     curves = tuple(Drawn(one.label, one.group, one.curve) for page in specimens for one in page.curves)
     digits = "Digits in brackets are the standard uncertainty in the last places; of means, s of the specimens."
-    return Page(family.label, f"{len(curves)} specimens", curves, tuple(sheets), (digits,))
+    return Page(family.label, f"{len(curves)} specimens", curves, tuple(listings), (digits,))
 
 
-def _group_sheet(ledger: Ledger) -> Sheet:
+def _group_listing(ledger: Ledger) -> Listing:
     """A row a reading, for each group its mean with s, the half of its 95 % interval, and how many."""
     groups = [group for group in ledger.groups() if group.name or not ledger.is_grouped]
     head = ["reading", *(text for one in groups for text in (f"{one.name or 'all'}: mean(s)", "95 %", "n"))]
@@ -127,7 +127,7 @@ def _group_sheet(ledger: Ledger) -> Sheet:
                 half = "" if math.isnan(found.half) else f"±{found.half:.2g}"
                 row += [concise(found.mean, None if math.isnan(found.s) else found.s), half, str(found.n)]
         rows.append(tuple(row))
-    return Sheet("Groups" if ledger.is_grouped else "All specimens", tuple(rows))
+    return Listing("Groups" if ledger.is_grouped else "All specimens", tuple(rows))
 
 
 def _specimen(study: Study, curve_id: str, outcomes: Outcomes) -> Page:
@@ -141,17 +141,17 @@ def _specimen(study: Study, curve_id: str, outcomes: Outcomes) -> Page:
     readings = [
         (one.name, one.written, one.how, one.reference) for each in outcomes for one in each.readings if not one.aside
     ]
-    sheets = [Sheet("Properties", (("reading", "value", "how", "by"), *readings))]
+    listings = [Listing("Properties", (("reading", "value", "how", "by"), *readings))]
     scales = set(SCALES.values())
     given = [
         (one.name.replace("_", " "), one.written()) for one in study.quantities(curve_id) if one.name not in scales
     ]
     if given:
-        sheets.append(Sheet("Specimen and test", (("quantity", "value"), *given)))
+        listings.append(Listing("Specimen and test", (("quantity", "value"), *given)))
     record = study.record_of(curve_id)
     lines = record.metadata[:_MOST_LINES] if record is not None else ()
     if lines:
-        sheets.append(Sheet("As the file says", (("line", "text"), *lines)))
+        listings.append(Listing("As the file says", (("line", "text"), *lines)))
     steps = [f"{trail.slot.title}: {trail.message or trail.problem}" for trail in passed.trail if trail.slot.on]
     notes = [*steps]
     notes += [f"{one.slot.title}: {one.problem}" for one in outcomes if one.problem]
@@ -160,4 +160,4 @@ def _specimen(study: Study, curve_id: str, outcomes: Outcomes) -> Page:
         notes += list(record.notes)
         notes.append(f"SHA-256 of the file: {record.source}")
     drawn = Drawn(entry.label, entry.group, passed.curve, tuple(outcomes))
-    return Page(entry.label, " · ".join(about), (drawn,), tuple(sheets), tuple(notes))
+    return Page(entry.label, " · ".join(about), (drawn,), tuple(listings), tuple(notes))

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.report.figure import INK, MUTED, draw, svg
-from curvesieve.core.report.pages import Page, Report, Sheet
+from curvesieve.core.report.pages import Listing, Page, Report
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -48,18 +48,18 @@ def _html(report: Report, told: Callable[[float], None]) -> str:
     for place, page in enumerate(report.pages, 1):
         parts.append(f"<section><h1>{html.escape(page.title)}</h1><p class='about'>{html.escape(page.about)}</p>")
         parts.append(svg(page.curves))
-        parts += [_html_sheet(sheet) for sheet in page.sheets]
+        parts += [_html_listing(listing) for listing in page.listings]
         notes = "".join(f"<li>{html.escape(note)}</li>" for note in page.notes)
         parts.append(f"<ul>{notes}</ul></section>" if notes else "</section>")
         told(place / len(report.pages))
     return "\n".join([*parts, "</body></html>\n"])
 
 
-def _html_sheet(sheet: Sheet) -> str:
-    head, *rows = sheet.rows
+def _html_listing(listing: Listing) -> str:
+    head, *rows = listing.rows
     top = "".join(f"<th>{html.escape(cell)}</th>" for cell in head)
     body = "".join("<tr>" + "".join(f"<td>{html.escape(c)}</td>" for c in row) + "</tr>" for row in rows)
-    return f"<h2>{html.escape(sheet.title)}</h2><div class='wide'><table><tr>{top}</tr>{body}</table></div>"
+    return f"<h2>{html.escape(listing.title)}</h2><div class='wide'><table><tr>{top}</tr>{body}</table></div>"
 
 
 # -- PDF ----------------------------------------------------------------------------------------------
@@ -94,8 +94,8 @@ def _paper(page: Page, foot: str) -> Figure:
     figure.text(_LEFT, _TOP - 0.022, page.about[:_LETTERS], fontsize=8, color=MUTED, va="top")
     draw(figure.add_axes((_LEFT + 0.035, 0.68, _RIGHT - _LEFT - 0.035, 0.24)), page.curves)
     at = 0.636
-    for sheet in page.sheets:
-        at = _put_sheet(figure, sheet, at)
+    for listing in page.listings:
+        at = _put_listing(figure, listing, at)
     lines = [line for note in page.notes for line in textwrap.wrap(note, _LETTERS)]
     _put_lines(figure, lines, at)
     figure.text(_RIGHT, _BOTTOM - 0.012, foot[:_LETTERS], fontsize=_SIZE, color=MUTED, ha="right")
@@ -109,23 +109,23 @@ def _put_lines(figure: Figure, lines: list[str], at: float) -> None:
     figure.text(_LEFT, at, "\n".join(lines), fontsize=_SIZE, color=MUTED, va="top", linespacing=_SPACING)
 
 
-def _put_sheet(figure: Figure, sheet: Sheet, at: float) -> float:
+def _put_listing(figure: Figure, listing: Listing, at: float) -> float:
     """A table from a height on; one that is wider than the page goes on below itself. Returns the height behind it."""
-    blocks = _blocks(sheet)
+    blocks = _blocks(listing)
     if at - _BOTTOM < 5 * _LINE:
-        _put_lines(figure, [f"{sheet.title}: in the HTML report"], at)
+        _put_lines(figure, [f"{listing.title}: in the HTML report"], at)
         return at - _LINE
-    figure.text(_LEFT, at, sheet.title, fontsize=8.5, color=INK, weight="bold", va="top")
+    figure.text(_LEFT, at, listing.title, fontsize=8.5, color=INK, weight="bold", va="top")
     at -= 1.35 * _LINE
     for columns in blocks:
         room = int((at - _BOTTOM) / _LINE) - 2
         if room < 3:
             _put_lines(figure, ["… more columns in the HTML report"], at)
             return at - _LINE
-        head, *rows = sheet.rows
+        head, *rows = listing.rows
         left = len(rows) - room
         rows = rows[:room] if left > 0 else rows
-        widths = [min(max(len(row[c]) for row in sheet.rows), _WIDEST) + 2 for c in columns]
+        widths = [min(max(len(row[c]) for row in listing.rows), _WIDEST) + 2 for c in columns]
         place = _LEFT
         for column, width in zip(columns, widths, strict=True):
             figure.text(place, at, _cut(head[column]), fontsize=_SIZE, color=MUTED, va="top", weight="bold")
@@ -144,9 +144,9 @@ def _cut(text: str) -> str:
     return text if len(text) <= _WIDEST else text[: _WIDEST - 1] + "…"
 
 
-def _blocks(sheet: Sheet) -> list[list[int]]:
+def _blocks(listing: Listing) -> list[list[int]]:
     """The columns of a table in pieces that fit over the page, the first column in each."""
-    widths = [min(max(len(row[c]) for row in sheet.rows), _WIDEST) + 2 for c in range(len(sheet.rows[0]))]
+    widths = [min(max(len(row[c]) for row in listing.rows), _WIDEST) + 2 for c in range(len(listing.rows[0]))]
     blocks: list[list[int]] = [[0]]
     used = widths[0]
     for column in range(1, len(widths)):

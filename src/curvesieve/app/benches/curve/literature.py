@@ -146,7 +146,7 @@ class LiteraturePage(QWidget):
     def _keep(self, rows: tuple[Literature, ...]) -> bool:
         try:
             save_own(rows)
-        except (InputError, OSError) as error:
+        except InputError as error:
             self.session.noticed.emit(f"The literature could not be written: {error}", "problem")
             return False
         self.own = rows

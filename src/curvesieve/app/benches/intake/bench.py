@@ -194,6 +194,7 @@ class IntakeBench(QWidget):
         self.problem.setText(problem)
         self.problem.setVisible(bool(problem))
         notes = waiting.table.record.notes if waiting and waiting.table else ()
+        notes += waiting.taken.told if waiting and waiting.taken else ()
         self.notes.setText("\n".join(f"{note}." for note in notes))
         self.notes.setVisible(bool(notes))
         odd = found.left_out if found else ()
