@@ -109,6 +109,7 @@ def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None
         QTest.qWait(50)
     window.tray.take_test("tension", "", "")
     window.intake_bench.bring_in()
+    window.notice.lay_down()
     while session.jobs.busy:
         QTest.qWait(50)
     for fold in (bench.sieve.heading, bench.model.heading, bench.canvas.strip.title):

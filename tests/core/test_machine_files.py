@@ -19,12 +19,13 @@ from curvesieve.core.intake.extensometer import carried_on, taken_off
 from curvesieve.core.intake.families import Corrections, propose_family
 from curvesieve.core.intake.machine import TESTS, extensions_of, recognised
 from curvesieve.core.intake.pattern import Pattern, family_kind, guess, with_quantity
+from curvesieve.core.intake.take import Take
 from curvesieve.core.intake.tested import stress_strain
 from curvesieve.core.intake.testing import as_test, without_test
 from curvesieve.core.literature import Literature
+from curvesieve.core.measures import parse_measure
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.record import Channel, Record, Source
-from curvesieve.core.report.figure import thinned
 from curvesieve.core.report.pages import report_of, report_of_curve
 from curvesieve.core.report.writing import written
 from curvesieve.core.sets import BY_TEST, SETS, read_test
@@ -366,16 +367,6 @@ def test_a_report_has_a_page_for_the_set_and_one_for_each_specimen(tmp_path):
         report_of_curve(bare, bare.document.curves[0].id)
 
 
-def test_long_curves_are_thinned_to_what_paper_shows():
-    x = np.arange(200_000.0)
-    y = np.random.default_rng(1).normal(0, 1, x.size)
-    tx, ty = thinned(x, y)
-    assert tx.size <= 4004
-    assert (ty.min(), ty.max()) == (y.min(), y.max())
-    assert np.all(np.diff(tx) > 0)
-    assert thinned(x[:50], y[:50])[0].size == 50
-
-
 def test_the_command_reads_other_tests_too(tmp_path, capsys):
     """Bending of 64 mm, 10 × 4 mm, F = 100 N/mm·D: E = L³m/(4bh³) (ISO 178, from memory)."""
     d = np.linspace(0, 3, 200)
@@ -544,3 +535,17 @@ def test_the_command_takes_the_dimensions_of_a_tube(tmp_path, capsys):
     main(["tension", str(path), *given])
     (entry,) = json.loads(capsys.readouterr().out)
     assert {r["name"]: r["value"] for r in entry["readings"]}["Rm"] == pytest.approx(59, rel=1e-6)
+
+
+def test_a_report_draws_curves_in_the_units_of_the_first_and_tells_of_those_that_cannot_be():
+    x = np.linspace(0, 1, 50)
+    made = [
+        (Record(Source(f"{k}.csv", bytes([k])), (Channel("t", "s", x), Channel("v", unit, scale * x))), Take(0, 1))
+        for k, (unit, scale) in enumerate((("MPa", 2.0), ("kPa", 5000.0), ("V", 3.0)))
+    ]
+    study = edits.add_curves(Study(), made, "mixed")
+    ids = [curve.id for curve in study.document.curves]
+    study = edits.share(ids[0], "measures")(edits.add_measure(ids[0], parse_measure({"measure": "ends"}))(study))
+    page = report_of(study, study.document.families[0]).pages[0]
+    assert [float(one.curve.y.max()) for one in page.curves] == [2.0, pytest.approx(5.0)]
+    assert page.notes[-1] == "Not drawn, as they are in other units: 2."

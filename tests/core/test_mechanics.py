@@ -285,6 +285,12 @@ def test_scales_of_axes_are_in_the_u_of_what_hangs_on_them_and_cancel_in_what_do
     assert read["same"][1] is None or read["same"][1] < 1e-6
 
 
+def test_a_scale_that_may_be_anything_leaves_no_u():
+    given = (Quantity(name="scale_of_y", value=1, u=1.0),)
+    outcomes = taken((ELASTIC,), Seen.of(cs.Curve(STRAIN, STRESS, y_unit="MPa"), given))
+    assert all(r.u is None and "as large as the scale" in r.method for r in outcomes[0].readings)
+
+
 def test_compliance_is_taken_off_by_a_stiffness_and_by_a_run_of_the_machine():
     force = np.linspace(0, 1000, 101)
     own = force / 5000

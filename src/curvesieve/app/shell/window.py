@@ -215,6 +215,7 @@ class Window(QMainWindow):
     def show_bench(self, name: str) -> None:
         self.benches.setCurrentWidget(self.intake_bench if name == "Intake" else self.curve_bench)
         self.header.show_bench(name)
+        self.notice.raise_()  # a bench that comes up would lie over it
         self.bench = name
         self.bench_changed.emit()
         # On Intake the waiting files stand in its place; a plot that was given all room keeps it.

@@ -113,6 +113,9 @@ def taken(slots: Sequence[MeasureSlot], seen: Seen, recorded: int = 0) -> list[O
     """
     made = _taken(slots, seen, recorded)
     for number, (axis, share) in enumerate(scales_of(seen.quantities).items()):
+        if share >= 1:
+            made = [_without_u(one) for one in made]
+            continue
         up, down = (_taken(slots, _stretched(seen, axis, 1 + sign * share), recorded) for sign in (1, -1))
         made = [_with_scale(*three, _SCALE_CAUSE - number) for three in zip(made, up, down, strict=True)]
     return made
@@ -128,8 +131,14 @@ def scales_of(quantities: Sequence[Quantity]) -> dict[str, float]:
     """The relative standard uncertainty of the scale of each axis that has one, by ``x`` and ``y``."""
     by_name = {one.name: one for one in reversed(quantities)}
     found = {axis: by_name.get(name) for axis, name in SCALES.items()}
-    shares = {axis: one.u / abs(one.value) for axis, one in found.items() if one is not None and one.u and one.value}
-    return {axis: share for axis, share in shares.items() if share < 1}
+    return {axis: one.u / abs(one.value) for axis, one in found.items() if one is not None and one.u and one.value}
+
+
+def _without_u(one: Outcome) -> Outcome:
+    """An outcome of a curve whose scale may be anything: its readings have no u, and say why."""
+    said = "no u: that of a scale is as large as the scale"
+    traced = tuple((replace(r, u=None, method=f"{r.method}; {said}"), None) for r in one.readings)
+    return one if one.slot.rule.of_fit else replace(one, traced=traced)
 
 
 def _stretched(seen: Seen, axis: str, factor: float) -> Seen:

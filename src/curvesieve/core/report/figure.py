@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import io
-import itertools
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-import numpy as np
-
 from curvesieve.core import units
+from curvesieve.core.envelope import outline
 from curvesieve.core.report.pages import Drawn
 from curvesieve.core.shapes import Fill, Line, Point
 
@@ -19,8 +17,8 @@ if TYPE_CHECKING:
 INK, MUTED, RESULT, AID = "#1f2a2b", "#6b7573", "#4a3f9f", "#8d9794"
 _COLOURS = ("#1b4b5a", "#b5532a", "#4f8a4c", "#8a5a9a", "#a68a1c", "#3f6fb0")
 _DASHES = ("-", "--", "-.", ":")
-_MOST_POINTS = 4000
-"""More points than this are drawn by the extremes of pieces, which look the same on paper."""
+_STRETCHES = 2000
+"""Long curves are drawn by the extremes of so many stretches, which look the same on paper."""
 
 
 def draw(axes: Axes, curves: Sequence[Drawn]) -> None:
@@ -39,7 +37,7 @@ def draw(axes: Axes, curves: Sequence[Drawn]) -> None:
     for place, one in enumerate(curves):
         number = groups.index(one.group) if any(groups) else place
         name = one.group if any(groups) else one.label
-        x, y = thinned(one.curve.used.x, one.curve.used.y)
+        x, y = outline(one.curve.used.x, one.curve.used.y, _STRETCHES)
         axes.plot(
             x, y, color=_COLOURS[number % len(_COLOURS)], linestyle=_DASHES[number % len(_DASHES)], linewidth=1.1,
             label=None if name in told else name,
@@ -51,7 +49,7 @@ def draw(axes: Axes, curves: Sequence[Drawn]) -> None:
 
 def _draw_specimen(axes: Axes, drawn: Drawn) -> None:
     curve = drawn.curve.used
-    x, y = thinned(curve.x, curve.y)
+    x, y = outline(curve.x, curve.y, _STRETCHES)
     axes.plot(x, y, color=INK, linewidth=1.0)
     box = axes.axis()
     words = []
@@ -91,19 +89,6 @@ def _write(axes: Axes, words: Sequence[tuple[float, float, str]]) -> None:
             x + side * 0.012 * (right - left), at, text, fontsize=7.5, color=RESULT, va="center",
             ha="right" if far else "left",
         )  # fmt: skip
-
-
-def thinned(x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """The same line with fewer points: of each of many pieces the first, lowest, highest and last; shape (m,)."""
-    if x.size <= _MOST_POINTS:
-        return x, y
-    edges = np.linspace(0, x.size, _MOST_POINTS // 4 + 1).astype(int)
-    kept = []
-    for first, last in itertools.pairwise(edges):
-        part = y[first:last]
-        kept += [first, first + int(np.argmin(part)), first + int(np.argmax(part)), last - 1]
-    places = np.unique(kept)
-    return x[places], y[places]
 
 
 def svg(curves: Sequence[Drawn]) -> str:

@@ -13,6 +13,7 @@ from curvesieve.core.literature import Literature, beside
 from curvesieve.core.measures.outcome import Outcome
 from curvesieve.core.quantity import SCALES
 from curvesieve.core.reading import concise
+from curvesieve.core.steps.axis import in_units
 from curvesieve.core.study.document import Family
 from curvesieve.core.study.ledger import Ledger, ledger_of
 from curvesieve.core.study.ledger_tables import short_table
@@ -107,9 +108,25 @@ def _set_page(
             for one in lines
         ]  # fmt: skip
         listings.append(Listing("Beside the literature", (head, *rows)))
-    curves = tuple(Drawn(one.label, one.group, one.curve) for page in specimens for one in page.curves)
-    digits = "Digits in brackets are the standard uncertainty in the last places; of means, s of the specimens."
-    return Page(family.label, f"{len(curves)} specimens", curves, tuple(listings), (digits,))
+    curves, strangers = _in_units_of_first([one for page in specimens for one in page.curves])
+    notes = ["Digits in brackets are the standard uncertainty in the last places; of means, s of the specimens."]
+    if strangers:
+        notes.append(f"Not drawn, as they are in other units: {', '.join(strangers)}.")
+    return Page(family.label, f"{len(specimens)} specimens", curves, tuple(listings), tuple(notes))
+
+
+def _in_units_of_first(drawn: Sequence[Drawn]) -> tuple[tuple[Drawn, ...], list[str]]:
+    """The curves without their constructions, all in the units of the first; the names of those that cannot be."""
+    first = drawn[0].curve
+    made, strangers = [], []
+    for one in drawn:
+        try:
+            curve = in_units(one.curve, first.x_unit, first.y_unit, one.label)
+        except InputError:
+            strangers.append(one.label)
+            continue
+        made.append(Drawn(one.label, one.group, curve))
+    return tuple(made), strangers
 
 
 def _group_listing(ledger: Ledger) -> Listing:
