@@ -1,8 +1,8 @@
 """Curve Sieve: measured curves in, trustworthy numbers out. See docs/architecture.md for the map.
 
-The Python interface is small: `read`, `Curve`, `Sieve`, `Recipe`, `fit`, `measure`, `Quantity`, and `InputError` for
-whatever is the input's fault. Names are loaded when first asked for, so that starting the window does not wait for the
-solver.
+The Python interface is small: `read`, `Curve`, `Sieve`, `Recipe`, `find_peaks`, `fit`, `measure`, `Quantity`, and
+`InputError` for whatever is the input's fault. Names are loaded when first asked for, so that starting the window does
+not wait for the solver.
 """
 
 from __future__ import annotations
@@ -16,13 +16,26 @@ if TYPE_CHECKING:
     from curvesieve.core.fitting import fit
     from curvesieve.core.formats import read
     from curvesieve.core.measures import measure
+    from curvesieve.core.peaks import find_peaks
     from curvesieve.core.quantity import Quantity
     from curvesieve.core.recipe import Recipe
     from curvesieve.core.record import Record
     from curvesieve.core.steps import Sieve
 
 __version__ = "0.1.0"
-__all__ = ["Curve", "FormulaError", "InputError", "Quantity", "Recipe", "Record", "Sieve", "fit", "measure", "read"]
+__all__ = [
+    "Curve",
+    "FormulaError",
+    "InputError",
+    "Quantity",
+    "Recipe",
+    "Record",
+    "Sieve",
+    "find_peaks",
+    "fit",
+    "measure",
+    "read",
+]
 
 _HOMES = {
     "Curve": "core.curve",
@@ -32,6 +45,7 @@ _HOMES = {
     "Recipe": "core.recipe",
     "Record": "core.record",
     "Sieve": "core.steps",
+    "find_peaks": "core.peaks",
     "fit": "core.fitting",
     "measure": "core.measures",
     "read": "core.formats",

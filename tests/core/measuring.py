@@ -18,8 +18,10 @@ from curvesieve.core.models import Model
 MEASURES = registered_measures()
 MECHANICAL = ("offset-yield", "proportional-limit", "total-proof", "elongation", "ramberg-osgood", "hardening", "loops",
               "unloading")  # fmt: skip
-ALONE = [slug for slug in MEASURES if slug not in MECHANICAL]
-"""Measures of any curve alone; the others need an elastic line or a test: test_tension.py, test_mechanics.py."""
+REFLECTED = ("spacing", "scherrer", "williamson-hall", "instrument-widths")
+ALONE = [slug for slug in MEASURES if slug not in (*MECHANICAL, *REFLECTED)]
+"""Measures of any curve alone; the others need an elastic line or a test (test_tension.py, test_mechanics.py), or
+reflections (test_diffraction.py)."""
 SET = {
     "straight-part": {"low": 1.0, "high": 3.0}, "highest-point": {"low": 2.5, "high": 5.5, "points": 301},
     "lowest-point": {"low": 5.0, "high": 8.8, "points": 301}, "value-at": {"at": 3.33}, "x-at-value": {"y": 3.0},

@@ -5,11 +5,19 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Sequence
+from importlib import import_module
 from typing import Any
 
 from curvesieve.core.errors import InputError
 
-_COMMANDS = ("demo", "read", "fit", "pass", "measure", "tension", "run", "steps", "measures", "terms")
+_COMMANDS = ("demo", "read", "fit", "pass", "measure", "tension", "peaks", "run", "steps", "measures", "terms")
+
+_FILES = {
+    "read": ("listing", "read"), "fit": ("fitting", "fit_file"), "pass": ("passing", "pass_file"),
+    "measure": ("measuring", "measure_files"), "tension": ("measuring", "tension_files"),
+    "peaks": ("peaks", "peak_files"), "run": ("running", "run_study"),
+}  # fmt: skip
+"""What works on files, each in a module that is loaded when it is asked for."""
 
 
 class _Parser(argparse.ArgumentParser):
@@ -76,6 +84,8 @@ def _parser() -> argparse.ArgumentParser:
     )  # fmt: skip
     tension.add_argument("--json", action="store_true")
 
+    _add_peaks(commands)
+
     run = commands.add_parser("run", help="compute a study afresh and write its ledger; the study stays as it is")
     run.add_argument("study", metavar="STUDY.sieve")
     run.add_argument("--recipe", metavar="R.json", help="a saved recipe, in place of what the study does to its curves")
@@ -94,6 +104,26 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _add_peaks(commands: Any) -> None:
+    peaks = commands.add_parser(
+        "peaks", help="find and fit the peaks of files' curves; sizes where a wavelength is known"
+    )
+    peaks.add_argument("files", nargs="+", metavar="FILE")
+    peaks.add_argument("--profile", default="pseudo-voigt", metavar="NAME", help="a peak of `curvesieve terms`")
+    peaks.add_argument(
+        "--background", default="", metavar="NAME", help="polynomial-2, spline-6, … (else what suits best)"
+    )
+    peaks.add_argument("--least", metavar="RATIO", help="least signal to noise of a peak (3)")
+    peaks.add_argument("--widest", metavar="X", help="largest width at half maximum, in the unit of x")
+    peaks.add_argument("--dips", action="store_true", help="look for minima in place of maxima")
+    peaks.add_argument("--wavelength", metavar="VALUE", help="0.15406nm, 17.4keV or a radiation such as 'Cu Ka1'")
+    peaks.add_argument("--k", default="0.9", metavar="K", help="shape constant of Scherrer's equation (0.9)")
+    peaks.add_argument("--range", metavar="LOW:HIGH", help="use only this stretch of x; either end may be empty")
+    for axis in ("x", "y", "u"):
+        peaks.add_argument(f"--{axis}", metavar="CHANNEL", help="a channel's name, or its number from 1")
+    peaks.add_argument("--json", action="store_true")
+
+
 def main(arguments: Sequence[str] | None = None) -> int:
     """Runs one command and returns its exit status."""
     words = list(sys.argv[1:] if arguments is None else arguments)
@@ -106,26 +136,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
         match options.command:
             case "demo":
                 return _open_window(None, demo=True)
-            case "read":
-                from curvesieve.cli.listing import read
-
-                return read(options)
-            case "fit":
-                from curvesieve.cli.fitting import fit_file
-
-                return fit_file(options)
-            case "pass":
-                from curvesieve.cli.passing import pass_file
-
-                return pass_file(options)
-            case "measure" | "tension":
-                from curvesieve.cli import measuring
-
-                return (measuring.measure_files if options.command == "measure" else measuring.tension_files)(options)
-            case "run":
-                from curvesieve.cli.running import run_study
-
-                return run_study(options)
+            case name if name in _FILES:
+                module, function = _FILES[name]
+                return int(getattr(import_module(f"curvesieve.cli.{module}"), function)(options))
             case "steps" | "measures" | "terms":
                 from curvesieve.cli import listing
 

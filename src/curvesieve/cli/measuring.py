@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +14,7 @@ from curvesieve.core.errors import InputError
 
 if TYPE_CHECKING:
     from curvesieve.core.quantity import Quantity
+    from curvesieve.core.reading import Reading
     from curvesieve.core.recipe import Done, Recipe
     from curvesieve.core.record import Record
 
@@ -29,7 +30,7 @@ def measure_files(options: argparse.Namespace) -> int:
     def done(record: Record) -> Done:
         return recipe(chosen_curve(record, options), quantities=_quantities(record, given))
 
-    return _each(options, lambda name: _said(done(read(name))))
+    return each_file(options, lambda name: _said(done(read(name))))
 
 
 def tension_files(options: argparse.Namespace) -> int:
@@ -49,10 +50,10 @@ def tension_files(options: argparse.Namespace) -> int:
         said = _said(test.done)
         return said | {"notes": [*said["notes"], *test.notes]}
 
-    return _each(options, done)
+    return each_file(options, done)
 
 
-def _each(options: argparse.Namespace, done: Callable[[str], dict[str, Any]]) -> int:
+def each_file(options: argparse.Namespace, done: Callable[[str], dict[str, Any]]) -> int:
     """Prints what is read of each file; one that cannot be read, and each measure that fails, makes the status 2."""
     found: list[dict[str, Any]] = []
     failed: list[str] = []
@@ -97,15 +98,20 @@ def _quantities(record: Record, given: list[Quantity]) -> list[Quantity]:
 
 
 def _said(done: Done) -> dict[str, Any]:
-    from curvesieve.core.study.ledger_tables import reading_entry
-
     notes = [f"{one.slot.title}: {one.problem}" for one in done.outcomes if one.problem]
     absent = [f"{one.slot.title}: {one.problem}" for one in done.outcomes if one.absent]
     warnings = [f"{one.slot.title}: {one.warning}" for one in done.outcomes if one.warning]
     failed = [note for note in notes if note not in absent]
     if done.fit is not None and not done.fit.converged:
         notes.insert(0, done.fit.message)
-    return {"readings": [reading_entry(one) for one in done.readings], "notes": [*notes, *warnings], "failed": failed}
+    return {"readings": said_readings(done.readings), "notes": [*notes, *warnings], "failed": failed}
+
+
+def said_readings(readings: Sequence[Reading]) -> list[dict[str, Any]]:
+    """Readings as the JSON of the command line has them."""
+    from curvesieve.core.study.ledger_tables import reading_entry
+
+    return [reading_entry(one) for one in readings]
 
 
 def _print(found: list[dict[str, Any]]) -> None:

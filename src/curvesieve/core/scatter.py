@@ -86,7 +86,7 @@ def noise_along(x: Floats, y: Floats) -> float:
     apart = np.empty(x.size - 4)
     for begin in range(0, apart.size, _PIECE):
         piece = slice(begin, begin + _PIECE + 4)
-        apart[begin : begin + _PIECE] = _off_cubic(x[piece], y[piece])
+        apart[begin : begin + _PIECE] = off_cubic(x[piece], y[piece])
     return float(_MAD_TO_SIGMA * np.median(apart))
 
 
@@ -101,7 +101,7 @@ def noise_of_points(points: Stretch) -> float:
     return float(points.known["noise"])
 
 
-def _off_cubic(x: Floats, y: Floats) -> Floats:
+def off_cubic(x: Floats, y: Floats) -> Floats:
     """How far each point is off the cubic through its four neighbours, over what noise of one gives; (n − 4,)."""
     near = [x[k : x.size - 4 + k] for k in (0, 1, 3, 4)]
     a, b, c, d = (x[2:-2] - other for other in near)

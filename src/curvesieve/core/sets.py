@@ -9,6 +9,7 @@ from typing import Any
 
 from curvesieve.core.intake.machine import TESTS
 from curvesieve.core.intake.tested import stress_strain
+from curvesieve.core.measures.base import MeasureSlot
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Reading
 from curvesieve.core.recipe import Done, Recipe
@@ -172,6 +173,21 @@ RUBBER = MeasureSet(
 SETS = (TENSION, COMPRESSION, BENDING, BENDING_4, RELAXATION, CREEP, CYCLES, INDENTATION, RUBBER)
 BY_TEST = {one.test: one for one in reversed(SETS)}
 """The recipe that a test's curves come in with."""
+
+
+def peak_measures(wavelength: str = "", k: float = 0.9) -> tuple[MeasureSlot, ...]:
+    """Spacings, sizes and a line of size and strain of the reflections of a fit."""
+    common = {"wavelength": wavelength}
+    return Recipe.parse(
+        {
+            "recipe": 1,
+            "measures": [
+                {"measure": "spacing", "name": "d", **common},
+                {"measure": "scherrer", "name": "D", "k": k, **common},
+                {"measure": "williamson-hall", "name": "WH", "k": k, **common},
+            ],
+        }
+    ).measures
 
 
 @dataclass(frozen=True, eq=False)

@@ -171,15 +171,20 @@ def projected(
             promised = norm**2 - float(ahead @ ahead)
             new_r = problem.residuals(moved)
             new_cost = rule.cost(new_r)
-            small = promised <= _GAIN * norm**2 or bool((np.abs(step) <= _STEP * np.abs(p)).all())
-            if new_cost < cost or small:
+            # A step that is cut may promise less than nothing: that is no end, but asks for a shorter one.
+            small = abs(promised) <= _GAIN * norm**2 or bool((np.abs(step) <= _STEP * np.abs(p)).all())
+            if small:
                 break
+            if new_cost < cost:
+                ahead_r, ahead_columns = problem.both(moved)
+                if math.isfinite(np.add.reduce(ahead_columns, axis=None)):  # not where a width is zero
+                    break
             damping *= 8
             if damping > _MOST_DAMPING:
                 return Ended(p, met, iteration)
         if new_cost <= cost:
             p, cost = moved, new_cost
-            r, jacobian = problem.both(p)
+            r, jacobian = problem.both(p) if small else (ahead_r, ahead_columns)
             damping = max(damping / 20, 1e-14)
         if small:
             return Ended(p, met or _vanished(problem, r), iteration)

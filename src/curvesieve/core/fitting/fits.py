@@ -16,7 +16,7 @@ from curvesieve.core.fitting.following import following_from
 from curvesieve.core.fitting.problem import Problem, state_problem, stated_bounds, weighing
 from curvesieve.core.fitting.request import Bounds, Request
 from curvesieve.core.fitting.result import FitResult, FittedParameter
-from curvesieve.core.fitting.solver import Solution, on_bound, solve
+from curvesieve.core.fitting.solver import MANY, Solution, on_bound, solve
 from curvesieve.core.fitting.uncertainty import covariance, statistics
 from curvesieve.core.formula import understood_variable, uses
 from curvesieve.core.models import FormulaSum, Model, Term, formula_sum, is_known, term_of
@@ -241,7 +241,13 @@ def _solved(problem: Problem, said: _Said, watch: Watch | None = None) -> FitRes
 def _ended(
     problem: Problem, said: _Said, watch: Watch | None = None, most: int = MOST_EVALUATIONS
 ) -> tuple[Problem, Solution]:
-    """Where a fit ends, inside the limits; with the problem that it ended with."""
+    """Where a fit ends, inside the limits; with the problem that it ended with.
+
+    Many parameters are kept inside from the beginning: some of them would wander far before they are called back.
+    """
+    if said.limits and problem.free.size > MANY and problem.loss == "squared":
+        problem = limited(problem, said.limits)
+        return problem, solve(problem, _full_watch(problem, watch), most)
     solution = solve(problem, _full_watch(problem, watch), most)
     if said.limits:
         inside = limited(problem, said.limits)

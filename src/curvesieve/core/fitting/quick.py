@@ -19,7 +19,7 @@ from scipy.linalg.lapack import dposv
 from curvesieve.core.fitting.problem import Problem
 
 Floats = NDArray[np.float64]
-_MAX_ITERATIONS = 60
+QUICK_ITERATIONS = 60
 _FIRST_DAMPING = 1e-3
 _MAX_DAMPING = 1e8
 _STEP, _AHEAD, _GAIN, _SURE, _UNFELT = 1e-7, 1e-8, 1e-14, 1e-8, 1e3
@@ -54,7 +54,7 @@ class Place:
 
 
 def normal_equations(
-    problem: Problem, start: Floats, watch: Callable[[Floats], None] | None, most: int = _MAX_ITERATIONS
+    problem: Problem, start: Floats, watch: Callable[[Floats], None] | None, most: int = QUICK_ITERATIONS
 ) -> Place | None:
     """The place where the steps came to rest, or where they were after `most` of them; None when they broke down.
 

@@ -18,9 +18,11 @@ from curvesieve.core.fitting.bounded import (
     Rule,
     beyond_all_numbers,
     inside_bounds,
+    projected,
 )
+from curvesieve.core.fitting.inside import steps_inside
 from curvesieve.core.fitting.problem import Problem
-from curvesieve.core.fitting.quick import Place, gram, normal_equations
+from curvesieve.core.fitting.quick import QUICK_ITERATIONS, Place, gram, normal_equations
 
 Floats = NDArray[np.float64]
 _STEP_TOLERANCE, _SUM_TOLERANCE = 1e-9, 1e-15
@@ -35,6 +37,9 @@ _GRADIENT_LIMIT = 1e-6
 _GRADIENT_BEFORE = 1e-4
 """The same before a last step that was not looked at again; it makes the cosine some thousand times smaller."""
 _LEAST_ON_THE_WAY = 5
+MANY, _MANY_STEPS, _MANY_LAST, _MANY_QUICK = 12, 150, 12, 25
+"""Free parameters beyond which normal equations are tried before the trust region, which takes much longer for many;
+how many of their steps, how many last ones by QR, and how many quick ones, that know no bounds, before them."""
 _NEARER, _NEAR_ENOUGH = (0.1, 1e-2, 1e-3, 1e-4, 1e-6, 1e-8), 3
 """Scales, against the largest residual, at which a smooth loss comes near to that of absolute deviations; and how many
 of them a fit needs that only measures the noise: the nearer, the less the place depends on all points."""
@@ -94,7 +99,8 @@ def _solved(problem: Problem, watch: Callable[[Floats], None] | None, most: int)
 def _quickly(problem: Problem, start: Floats, watch: Callable[[Floats], None] | None) -> Solution | None:
     """The solution by normal equations, where it is a minimum and they can be trusted; otherwise None."""
     try:
-        found = normal_equations(problem, start, watch)
+        most = _MANY_QUICK if problem.bounded and start.size > MANY else QUICK_ITERATIONS
+        found = normal_equations(problem, start, watch, most)
     except np.linalg.LinAlgError:
         return None
     if found is None or not found.at_rest:
@@ -224,7 +230,12 @@ def _bounded_or_robust(problem: Problem, start: Floats, watch: Callable[[Floats]
 
     scale = 1.0
     if problem.loss == "squared":
-        run()
+        if inside.size > MANY:
+            near, count = steps_inside(problem, inside, watch, _MANY_STEPS)
+            ended = projected(problem, near, rule, watch, _MANY_LAST)
+            ended = replace(ended, iterations=ended.iterations + count)
+        if not ended.converged:
+            run(most if inside.size <= MANY else 1)
         if not on_bound(problem, ended.values).any():
             return _ended(problem, _place(problem, ended.values, ended.iterations))
     else:

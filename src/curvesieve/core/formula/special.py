@@ -1,11 +1,12 @@
 """Functions that SymPy cannot differentiate or print for NumPy as we need them: the Voigt profile and scaled erfc.
 
-The Faddeeva function w(a + ib) = K + iL is closed under differentiation, w′ = −2zw + 2i/√π (DLMF 7.10.2 in w), so two
-SymPy functions for K and L give every derivative of a Voigt profile exactly.
+The Faddeeva function w(a + ib) = K + iL is closed under differentiation, w′ = −2zw + 2i/√π (DLMF 7.10.2 in w), so
+SymPy functions for K and L and their slopes give every derivative of a Voigt profile exactly.
 """
 
 from __future__ import annotations
 
+import math
 from functools import cache
 from typing import Any
 
@@ -26,9 +27,44 @@ def wofz_im(a: Any, b: Any) -> Any:
     return wofz(np.asarray(a) + 1j * np.asarray(b)).imag
 
 
+_LEAST_SIGMA = 1e-4
+_FAR = 15.0
+_FAR_TERMS = tuple((2 * k + 1) * math.prod(j + 0.5 for j in range(k)) for k in range(11))
+"""(2k + 1)·(1/2)ₖ: w′ far out is −i/√π·Σ of these over z^(2k + 2) (DLMF 7.12.1, differentiated)."""
+
+
+def _wofz_slope(a: Any, b: Any) -> Any:
+    """w′(a + ib) for b ≥ 0; far out by its series, where −2zw + 2i/√π would leave no digits."""
+    from scipy.special import wofz
+
+    z = np.asarray(a, dtype=np.float64) + 1j * np.asarray(b, dtype=np.float64)
+    far = np.abs(z) > _FAR
+    made = -2 * z * wofz(z) + 2j / np.sqrt(np.pi)
+    if not np.any(far):
+        return made
+    step = 1 / np.where(far, z, _FAR) ** 2
+    total = np.zeros_like(step)
+    for factor in reversed(_FAR_TERMS):
+        total = total * step + factor
+    return np.where(far, -1j / np.sqrt(np.pi) * total * step, made)
+
+
+def wofz_slope_re(a: Any, b: Any) -> Any:
+    """The real part of w′ at a + ib."""
+    return _wofz_slope(a, b).real
+
+
+def wofz_slope_im(a: Any, b: Any) -> Any:
+    """The imaginary part of w′ at a + ib."""
+    return _wofz_slope(a, b).imag
+
+
 def voigt(x: Any, sigma: Any, gamma: Any) -> Any:
-    """The Voigt profile of area 1: a Gaussian of s. d. sigma folded with a Lorentzian of half width gamma."""
-    scale = np.abs(sigma) * np.sqrt(2)
+    """The Voigt profile of area 1: a Gaussian of s. d. sigma folded with a Lorentzian of half width gamma.
+
+    A sigma below `_LEAST_SIGMA` of gamma, zero too, counts as that: the profile is the Lorentzian to some 1e-8.
+    """
+    scale = np.maximum(np.abs(sigma), _LEAST_SIGMA * np.abs(gamma)) * np.sqrt(2)
     return wofz_re(x / scale, np.abs(gamma) / scale) / (scale * np.sqrt(np.pi))
 
 
@@ -54,7 +90,7 @@ def sinc_slope(a: Any) -> Any:
 
 NUMERIC = {
     "wofz_re": wofz_re, "wofz_im": wofz_im, "legendre": legendre, "sinc_": sinc, "sinc_slope": sinc_slope,
-    "floor_": np.floor,
+    "floor_": np.floor, "wofz_slope_re": wofz_slope_re, "wofz_slope_im": wofz_slope_im,
 }  # fmt: skip
 """What compiled formulas call by these names."""
 
@@ -96,19 +132,35 @@ def kinds() -> tuple[Any, Any, Any, Any]:
         nargs = 2
         printed = "wofz_re"
 
-        def fdiff(self, argindex: int = 1) -> Any:
-            a, b = self.args
-            k, imaginary = K(a, b), L(a, b)
-            return -2 * (a * k - b * imaginary) if argindex == 1 else 2 * (a * imaginary + b * k) - 2 / sp.sqrt(sp.pi)
+        def fdiff(self, argindex: int = 1) -> Any:  # of an analytic function: K_a = Re w′, K_b = −Im w′
+            return SlopeK(*self.args) if argindex == 1 else -SlopeL(*self.args)
 
     class L(named):  # type: ignore[misc]
         nargs = 2
         printed = "wofz_im"
 
         def fdiff(self, argindex: int = 1) -> Any:
-            a, b = self.args
-            k, imaginary = K(a, b), L(a, b)
-            return 2 / sp.sqrt(sp.pi) - 2 * (a * imaginary + b * k) if argindex == 1 else -2 * (a * k - b * imaginary)
+            return SlopeL(*self.args) if argindex == 1 else SlopeK(*self.args)
+
+    class SlopeK(named):  # type: ignore[misc]
+        nargs = 2
+        printed = "wofz_slope_re"
+
+        def fdiff(self, argindex: int = 1) -> Any:
+            return _bend(self.args)[0] if argindex == 1 else -_bend(self.args)[1]
+
+    class SlopeL(named):  # type: ignore[misc]
+        nargs = 2
+        printed = "wofz_slope_im"
+
+        def fdiff(self, argindex: int = 1) -> Any:
+            return _bend(self.args)[1] if argindex == 1 else _bend(self.args)[0]
+
+    def _bend(at: Any) -> tuple[Any, Any]:
+        """Real and imaginary part of w″ = −2w − 2zw′."""
+        a, b = at
+        real, imaginary = SlopeK(a, b), SlopeL(a, b)
+        return -2 * K(a, b) - 2 * (a * real - b * imaginary), -2 * L(a, b) - 2 * (a * imaginary + b * real)
 
     class Erfcx(named):  # type: ignore[misc]
         nargs = 1
@@ -172,7 +224,8 @@ def voigt_symbol(x: Any, sigma: Any, gamma: Any) -> Any:
 
     k = kinds()[0]
     width, half = (select("<", a, 0, -a, a) for a in (sigma, gamma))
-    scale = width * sp.sqrt(2)
+    least = _LEAST_SIGMA * half
+    scale = select("<", width, least, least, width) * sp.sqrt(2)
     return k(x / scale, half / scale) / (scale * sp.sqrt(sp.pi))
 
 

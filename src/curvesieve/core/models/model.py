@@ -66,6 +66,11 @@ class Model(BaseModel):
         """What the peaks stand on: a background, or a law."""
         return next((placed for placed in self.terms if not placed.number), None)
 
+    @property
+    def lines(self) -> tuple[PlacedTerm, ...]:
+        """The peaks that are no second lines of others."""
+        return tuple(placed for placed in self.peaks if not placed.second_of)
+
     def term_numbered(self, number: int) -> PlacedTerm:
         """The term of that number; 0 is what peaks stand on."""
         return next(placed for placed in self.terms if placed.number == number)
@@ -173,8 +178,9 @@ class Model(BaseModel):
         return self._with_terms((*self.peaks, *rest))
 
     def without(self, number: int) -> Model:
-        """The model without the term of that number; the other peaks keep theirs."""
-        return self.model_copy(update={"terms": tuple(placed for placed in self.terms if placed.number != number)})
+        """The model without the term of that number and its second lines; the other peaks keep theirs."""
+        gone = {number, *(placed.number for placed in self.terms if number and placed.second_of == number)}
+        return self.model_copy(update={"terms": tuple(placed for placed in self.terms if placed.number not in gone)})
 
     def replaced(self, changed: PlacedTerm) -> Model:
         """The model with one term changed, found by its number."""

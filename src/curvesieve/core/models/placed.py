@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, SerializerFunctionWrapHandler, model_serializer, model_validator
 
 from curvesieve.core.models import starts
-from curvesieve.core.models.library import degree_of, is_known, term_of
+from curvesieve.core.models.library import is_known, is_spanned, term_of
 from curvesieve.core.models.own import OwnTerm
 from curvesieve.core.models.term import Term
 
@@ -37,7 +37,8 @@ class ParameterState(BaseModel):
 class PlacedTerm(BaseModel):
     """A term in a model. `number` counts the peaks from 1; what they stand on has 0.
 
-    `own` declares a formula that is not the library's; `span` is the x range of a polynomial's basis.
+    `own` declares a formula that is not the library's; `span` is the x range of the basis of a polynomial or a spline.
+    `second_of` is the number of the peak whose second line this one is: it is tied to it, and is no reading of its own.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
@@ -47,6 +48,18 @@ class PlacedTerm(BaseModel):
     parameters: dict[str, ParameterState]
     own: OwnTerm | None = None
     span: tuple[float, float] | None = None
+    second_of: int = Field(default=0, ge=0)
+    name: str = Field(default="", max_length=60)
+    """What the user calls a peak: ``G band``."""
+
+    @model_serializer(mode="wrap")
+    def _written(self, write: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """Without what is not said: what was written before these fields were known stays the same, and so its hash."""
+        made: dict[str, Any] = write(self)
+        for name in ("second_of", "name"):
+            if not made.get(name):
+                made.pop(name, None)
+        return made
 
     @model_validator(mode="after")
     def _known(self) -> PlacedTerm:
@@ -68,7 +81,11 @@ class PlacedTerm(BaseModel):
 
     @property
     def label(self) -> str:
-        """``P1`` for the first peak, the term's own label for what peaks stand on."""
+        """``P1`` for the first peak, ``P1′`` for its second line, the term's own label for what peaks stand on."""
+        if self.name:
+            return self.name
+        if self.second_of:
+            return f"P{self.second_of}′"
         return f"P{self.number}" if self.number else self.term.label
 
     def full_name(self, parameter: str) -> str:
@@ -100,7 +117,7 @@ class PlacedTerm(BaseModel):
 def place(slug: str, number: int, data: starts.Data, own: OwnTerm | None = None) -> PlacedTerm:
     """A term placed with the starts that its rule reads off the data, or the declared ones."""
     span = None
-    if degree_of(slug) is not None:
+    if is_spanned(slug):
         span = (float(data.x.min()), float(data.x.max()))
     term = own.as_term() if own is not None else term_of(slug, span)
     values = term.start_values(data)

@@ -20,14 +20,15 @@ def fit_readings(
 ) -> tuple[Reading, ...]:
     """All readings of a model's peaks, of its law, and of the user's formulas, in the units that follow from x and y.
 
-    A background under peaks is not read off. A derived quantity's u is √(gᵀ C g) with g its exact gradient and C the
-    covariance of the fit (the law of propagation, JCGM 100:2008, 5.2.2).
+    A background under peaks is not read off, nor are second lines, which follow from their first. A derived quantity's
+    u is √(gᵀ C g) with g its exact gradient and C the covariance of the fit (the law of propagation, JCGM 100:2008,
+    5.2.2).
     """
     found: list[Reading] = []
     axes = (x_unit, y_unit)
     for placed in model.terms:
         term = placed.term
-        if not placed.number and model.peaks and term.kind != "law":
+        if placed.second_of or (not placed.number and model.peaks and term.kind != "law"):
             continue
         for parameter in () if term.basis else term.parameters:
             fitted = result.parameters[placed.full_name(parameter.name)]

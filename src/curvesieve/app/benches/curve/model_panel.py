@@ -84,6 +84,7 @@ class ModelPanel(QWidget):
         self.card.rows.addWidget(self.formula)
         self.card.rows.addWidget(self.typeset)
         self.card.rows.addLayout(self._choices())
+        self.card.rows.addLayout(self._finding())
         for widget in (self.editor, self.view, self.slider, self.settings):
             self.card.rows.addWidget(widget)
         self._lay_out()
@@ -133,6 +134,22 @@ class ModelPanel(QWidget):
             grid.setColumnStretch(column, 1)
             grid.setColumnMinimumWidth(column, 120)
         return grid
+
+    def _finding(self) -> QHBoxLayout:
+        self.find_all = button(
+            "Find peaks", tip="Adds every peak that stands out of the points in use, as starts for a fit"
+        )
+        self.find_all.clicked.connect(self._find_peaks)
+        row = QHBoxLayout()
+        row.addWidget(self.find_all)
+        row.addStretch(1)
+        return row
+
+    def _find_peaks(self) -> None:
+        """Those of the kind that is chosen; a kind of the user's own cannot be placed without being pointed at."""
+        kind = self.peak_kind.currentData()
+        slug = kind if isinstance(kind, str) else "lorentzian"
+        self.modelling.find_peaks(slug, self.first_background if self.first_background != "line" else "")
 
     @cached_property
     def term_list(self) -> TermList:

@@ -1,0 +1,324 @@
+"""Measures of how broad reflections are: Scherrer's sizes, Williamson and Hall's size and strain, U, V and W."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from curvesieve.core import units
+from curvesieve.core.curve import Floats
+from curvesieve.core.diffraction import Axis, axis_of, caglioti, without_instrument
+from curvesieve.core.errors import Absent, InputError, counted
+from curvesieve.core.measures.base import Found, Seen, Taken, Yield
+from curvesieve.core.measures.diffraction import Diffracted, found_of
+from curvesieve.core.measures.of_peaks import OfPeaks, Peak, mean_of, traced
+from curvesieve.core.measures.trace import Trace
+from curvesieve.core.quantity import Quantity
+from curvesieve.core.rules import RuleField
+
+_RESOLVED = 2.0
+"""A width is told from the instrument's where it is more than so many of its u above it."""
+_BY_QUANTITIES = ("caglioti_u", "caglioti_v", "caglioti_w")
+
+
+@dataclass(frozen=True, eq=False)
+class Reflection:
+    """A reflection with its angle θ and the breadth that the sample gave it, in radians of 2θ; where its u is from.
+
+    `excess` is by how much its FWHM is above the instrument's, with its `u`, and `most` the breadth that the sample may
+    have given it at the most, with twice that u.
+    """
+
+    peak: Peak
+    theta: float
+    breadth: float
+    trace: Trace | None
+    excess: float
+    u: float
+    most: float
+
+    @property
+    def resolved(self) -> bool:
+        """Whether it can be told from one of the instrument alone."""
+        return self.breadth > 0 and self.excess > _RESOLVED * self.u
+
+
+class Broadened(Diffracted):
+    """A measure of how broad reflections are, without what the instrument adds."""
+
+    breadth: Literal["FWHM", "integral breadth"] = RuleField(
+        "FWHM", label="breadth", help="Full width at half maximum, or area over height."
+    )
+    instrument: Literal["none", "one width", "U, V, W"] = RuleField(
+        "none", label="instrument", help="How broad a reflection of a perfect sample is: one FWHM, or a Caglioti curve."
+    )
+    own_width: str = RuleField(
+        "", label="its FWHM", max_length=100, when="instrument: one width",
+        help="As 0.08 deg, or the name of a quantity or a reading before this.",
+    )  # fmt: skip
+    rule: Literal["Lorentzian", "Gaussian", "Voigt by components"] = RuleField(
+        "Gaussian", label="taken off as", when="instrument: one width, U, V, W",
+        help="β = B − b, β² = B² − b², or each of these for its part of a Voigt profile.",
+    )  # fmt: skip
+    own_mixing: float = RuleField(
+        0.5, label="its Lorentzian share", ge=0, le=1, when="rule: Voigt by components",
+        help="The share of the Lorentzian in the instrument's profile.",
+    )  # fmt: skip
+
+    def digest(self) -> str:
+        off = "not taken off" if self.instrument == "none" else f"{self.instrument} taken off as {self.rule}"
+        return f"{self.said_peaks()}, {self.breadth}, instrument {off}"
+
+    def breadths(self, seen: Seen) -> tuple[list[Reflection], Quantity]:
+        """The breadths of the chosen reflections, not above zero where the instrument is the wider one."""
+        fit, peaks = self.chosen(seen)
+        axis, told = self.bragg(seen)
+        own = self._instrument(seen, axis)
+
+        def widths(peak: Peak) -> tuple[float, float, float]:
+            theta = axis.theta(peak.center, told.value)
+            return theta, axis.breadth(peak.fwhm, theta, told.value), own(theta, told.value)
+
+        def left(peak: Peak, more: float = 0.0) -> float:
+            _, width, its_own = widths(peak)
+            pure = without_instrument(width + more, its_own, self.rule, peak.mixing, self.own_mixing)
+            if self.breadth == "FWHM" or not peak.fwhm:
+                return pure
+            return pure * peak.breadth / peak.fwhm  # the shape of the reflection stays that of its profile
+
+        def excess(peak: Peak) -> float:
+            _, width, its_own = widths(peak)
+            return width - its_own
+
+        made: list[Reflection] = []
+        for peak in peaks:
+            value, trace = traced(fit, peak, left)
+            beyond, of_width = traced(fit, peak, excess)
+            u = 0.0 if of_width is None else of_width.u
+            most = left(peak, max(-beyond, 0.0) + _RESOLVED * u) if u else 0.0
+            made.append(Reflection(peak, widths(peak)[0], value, trace, beyond, u, max(most, 0.0)))
+        return made, told
+
+    def _instrument(self, seen: Seen, axis: Axis) -> Callable[[float, float], float]:
+        """The instrument's FWHM in radians of 2θ, as a function of θ and the wavelength."""
+        if self.instrument == "none":
+            return lambda theta, wave: 0.0
+        if self.instrument == "one width":
+            width = _number_in(self.own_width, seen)
+            return lambda theta, wave: axis.breadth(width, theta, wave)
+        named = {one.name.casefold(): one for one in seen.quantities}
+        missing = [name for name in _BY_QUANTITIES if name not in named]
+        if missing:
+            raise InputError(
+                f"the quantity {missing[0]} is not there; read Instrument's widths off a reference pattern, and give "
+                "its U, V and W to the curve as caglioti_u, caglioti_v and caglioti_w."
+            )
+        u, v, w = (named[name].value for name in _BY_QUANTITIES)
+        return lambda theta, wave: axis.breadth(caglioti(theta, u, v, w), theta, wave)
+
+
+def _number_in(text: str, seen: Seen) -> float:
+    """A width typed with its unit, or named, in the unit of x. Raises InputError where it is neither."""
+    plain = text.strip()
+    if not plain:
+        raise InputError("the instrument's FWHM is not set; type one such as 0.08 deg, or name a quantity.")
+    known = seen.earlier.named(plain)
+    if known is not None:
+        value, unit = known[0].value, known[0].unit
+    else:
+        told = Quantity.read("the instrument's FWHM", plain)
+        value, unit = told.value, told.unit
+    x_unit = seen.curve.x_unit
+    if unit and not units.alike(unit, x_unit):
+        value = float(units.convert(np.array(value), unit, x_unit))
+    if not 0 <= value < math.inf:
+        raise InputError(f"the instrument's FWHM is not below zero, but {value:g}.")
+    return value
+
+
+class Scherrer(Broadened):
+    """The size of crystallites from the breadth of each reflection: D = Kλ/(β·cos θ), and the mean of all.
+
+    A reflection that is no broader than the instrument, or not by more than twice its u, has no size: what it must be
+    larger than is told.
+    """
+
+    slug = "scherrer"
+    label = "Scherrer size"
+    summary = "Size of crystallites from the breadth of reflections"
+    words = "crystallite size grain domain broadening coherence length"
+    reference = "P. Scherrer, Göttinger Nachrichten 1918, 98; A. L. Patterson, Phys. Rev. 56 (1939) 978 (from memory)"
+    handles = ()
+    yields = (Yield("mean-size", "D mean"), Yield("size", "D"), Yield("scatter", "s of D", aside=True))
+
+    k: float = RuleField(0.9, label="K", ge=0.5, le=2.5, help="Shape constant: 0.9 is customary, 0.62 to 2.08 occur.")
+
+    def take(self, seen: Seen) -> Taken:
+        reflections, told = self.breadths(seen)
+        sizes: list[tuple[float, Trace | None]] = []
+        found: list[Found] = []
+        limits: list[str] = []
+        for one in reflections:
+            cosine = math.cos(one.theta)
+            if not one.resolved:
+                limits.append(self._limit(one, self.k * told.value / (one.most * cosine) if one.most else math.inf))
+                continue
+            size = self.k * told.value / (one.breadth * cosine)
+            turned = None if one.trace is None else Trace(one.trace.causes, -size / one.breadth * one.trace.adds)
+            ((size, turned),) = self.with_wavelength([(size, turned)], told, [size / told.value])
+            sizes.append((size, turned))
+            found.append(found_of("size", (size, turned), "nm", one.peak.number))
+        if not sizes:
+            raise Absent(f"no reflection tells a size: {'; '.join(limits)}.")
+        mean = mean_of(sizes)
+        found.insert(0, found_of("mean-size", mean, "nm"))
+        scatter = float(np.std([size for size, _ in sizes], ddof=1)) if len(sizes) > 1 else math.nan
+        if math.isfinite(scatter):
+            n = len(sizes)
+            found.append(Found("scatter", scatter, u=scatter / math.sqrt(2 * (n - 1)), unit="nm"))
+        said = f"mean of {counted(len(sizes), 'reflection')}, λ = {told.value:.6g} nm"
+        said += f", s = {scatter:.3g} nm" if math.isfinite(scatter) else ""
+        return self.taken(seen, found, said, "; ".join(limits))
+
+    @staticmethod
+    def _limit(one: Reflection, least: float) -> str:
+        wide = one.excess < -_RESOLVED * one.u
+        why = f"{one.peak.label} is {'narrower than the instrument' if wide else 'no broader than can be told'}"
+        return f"{why}: its size is above {least:.3g} nm" if math.isfinite(least) else why
+
+    def digest(self) -> str:
+        return f"K = {self.k:g}, {super().digest()}"
+
+
+@dataclass(frozen=True, eq=False)
+class HallLine:
+    """Williamson and Hall's plot: β·cos θ against 4·sin θ, its u, and the line through it; arrays of shape (peaks,)."""
+
+    labels: tuple[str, ...]
+    x: Floats
+    y: Floats
+    u: Floats | None
+    intercept: float
+    slope: float
+
+
+class WilliamsonHall(Broadened):
+    """Size and strain from how the breadth of reflections grows with the angle: β·cos θ = Kλ/D + 4ε·sin θ.
+
+    The straight line of least squares through all chosen reflections, weighed by their u; u from these, or from the
+    scatter about the line where that is larger (G. K. Williamson and W. H. Hall, Acta Metall. 1 (1953) 22; from
+    memory).
+    """
+
+    slug = "williamson-hall"
+    label = "Williamson–Hall"
+    summary = "Size and strain from the breadths of several reflections"
+    words = "microstrain strain size broadening line"
+    reference = "G. K. Williamson and W. H. Hall, Acta Metall. 1 (1953) 22"
+    handles = ()
+    leads = False
+    yields = (Yield("size", "D"), Yield("strain", "ε"))
+
+    k: float = RuleField(0.9, label="K", ge=0.5, le=2.5, help="Shape constant: 0.9 is customary, 0.62 to 2.08 occur.")
+
+    def line(self, seen: Seen) -> tuple[HallLine, list[Trace | None], Floats, Quantity]:
+        """The plot, where the u of its points are from, and what each adds to intercept and slope, (2, peaks).
+
+        Raises InputError for fewer than three reflections, or with all at one angle.
+        """
+        made, told = self.breadths(seen)
+        if len(made) < 3:
+            raise InputError(f"a line of size and strain needs 3 reflections, and {len(made)} are chosen.")
+        theta = np.array([one.theta for one in made])
+        cosine = np.cos(theta)
+        x, y = 4 * np.sin(theta), np.array([one.breadth for one in made]) * cosine
+        traces = [
+            None if one.trace is None else Trace(one.trace.causes, c * one.trace.adds)
+            for one, c in zip(made, cosine, strict=True)
+        ]
+        us = [trace.u if trace is not None else 0.0 for trace in traces]
+        u = np.array(us) if all(value > 0 for value in us) else None
+        design = np.stack([np.ones(x.size), x])
+        weight = 1 / u**2 if u is not None else np.ones(x.size)
+        square = (design * weight) @ design.T
+        if not np.linalg.cond(square) < 1e14:
+            raise InputError("all reflections lie at the same angle, so that no line can be drawn through them.")
+        solves = np.linalg.solve(square, design * weight)
+        intercept, slope = (float(one) for one in solves @ y)
+        labels = tuple(one.peak.label for one in made)
+        return HallLine(labels, x, y, u, intercept, slope), traces, np.asarray(solves), told
+
+    def take(self, seen: Seen) -> Taken:
+        plot, traces, solves, told = self.line(seen)
+        off = plot.y - plot.intercept - plot.slope * plot.x
+        n = plot.x.size
+        by_scatter = math.sqrt(float(off @ off) / (n - 2)) * np.sqrt(np.einsum("kn,kn->k", solves, solves))
+        parts: list[tuple[float, Trace | None]] = []
+        scattered = False
+        for k, value in enumerate((plot.intercept, plot.slope)):
+            known = [(trace, float(solves[k, i])) for i, trace in enumerate(traces) if trace is not None]
+            trace = Trace.sum(known) if len(known) == n else None
+            if trace is not None and by_scatter[k] > trace.u:
+                trace, scattered = trace.scaled_to(float(by_scatter[k])), True
+            parts.append((value, trace))
+        (level, of_level), rise = parts
+        u_level = 0.0 if of_level is None else of_level.u
+        found = [found_of("strain", rise, "")]
+        warning = ""
+        if level <= _RESOLVED * u_level:
+            least = self.k * told.value / (max(level, 0.0) + _RESOLVED * u_level) if u_level else math.inf
+            warning = f"the line meets zero at sin θ = 0: the size is above {least:.3g} nm, and no number"
+        else:
+            size = self.k * told.value / level
+            turned = None if of_level is None else Trace(of_level.causes, -size / level * of_level.adds)
+            ((size, turned),) = self.with_wavelength([(size, turned)], told, [size / told.value])
+            found.insert(0, found_of("size", (size, turned), "nm"))
+        said = f"line through {counted(n, 'reflection')}, λ = {told.value:.6g} nm"
+        return self.taken(seen, found, said, warning, "u from the scatter about the line" if scattered else "")
+
+    def digest(self) -> str:
+        return f"K = {self.k:g}, {super().digest()}"
+
+
+class InstrumentWidths(OfPeaks):
+    """How broad the instrument makes reflections: FWHM² = U·tan²θ + V·tan θ + W through those of a reference."""
+
+    slug = "instrument-widths"
+    label = "Instrument's widths"
+    summary = "U, V and W of a reference pattern (Caglioti)"
+    words = "caglioti resolution instrumental broadening standard LaB6 silicon"
+    reference = "G. Caglioti, A. Paoletti and F. P. Ricci, Nucl. Instrum. 3 (1958) 223 (from memory)"
+    handles = ()
+    leads = False
+    yields = (Yield("caglioti-u", "U", 2), Yield("caglioti-v", "V", 2), Yield("caglioti-w", "W", 2))
+
+    def take(self, seen: Seen) -> Taken:
+        fit, peaks = self.chosen(seen)
+        axis = axis_of(seen.curve.x_unit)
+        if axis.kind != "2θ":
+            raise InputError("U, V and W are of an angle 2θ, and x is no angle.")
+        if len(peaks) < 3:
+            raise InputError(f"U, V and W need 3 reflections, and {len(peaks)} are chosen.")
+        t = np.tan([axis.theta(peak.center, 1.0) for peak in peaks])
+        made = [traced(fit, peak, lambda one: one.fwhm**2) for peak in peaks]
+        squares = np.array([value for value, _ in made])
+        us = [trace.u if trace is not None else 0.0 for _, trace in made]
+        weight = 1 / np.array(us) if all(value > 0 for value in us) else np.ones(t.size)
+        design = np.stack([t**2, t, np.ones(t.size)], axis=1)
+        if np.linalg.matrix_rank(design / np.linalg.norm(design, axis=0)) < 3:
+            raise InputError("the reflections lie at too few angles for U, V and W.")
+        solves = np.linalg.pinv(design * weight[:, None]) * weight
+        found = []
+        for k, quantity in enumerate(("caglioti-u", "caglioti-v", "caglioti-w")):
+            known = [(trace, float(solves[k, i])) for i, (_, trace) in enumerate(made) if trace is not None]
+            trace = Trace.sum(known) if len(known) == len(made) else None
+            value = float(solves[k] @ squares)
+            found.append(Found(quantity, value, u=None if trace is None else trace.u, trace=trace))
+        return self.taken(seen, found, f"through {counted(len(peaks), 'reflection')}")
+
+    def digest(self) -> str:
+        return f"peaks {self.peaks.strip()}" if self.peaks.strip() else "all peaks"

@@ -1,0 +1,19 @@
+"""Peaks of a curve: found, made into a model, counted, and fitted in one go."""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+from curvesieve.core.peaks.finding import Found, FoundPeak, find_peaks
+
+if TYPE_CHECKING:
+    from curvesieve.core.peaks.together import Asked, PeakFit, fit_peaks
+
+__all__ = ["Asked", "Found", "FoundPeak", "PeakFit", "find_peaks", "fit_peaks"]
+
+
+def __getattr__(name: str) -> Any:
+    if name in ("Asked", "PeakFit", "fit_peaks"):  # with the solver: loaded when first asked for
+        return getattr(import_module("curvesieve.core.peaks.together"), name)
+    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

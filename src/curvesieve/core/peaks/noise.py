@@ -1,0 +1,79 @@
+"""The noise of each point of a curve that has many peaks: by place, and rising with the level where counts do."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from curvesieve.core.curve import Floats
+from curvesieve.core.scatter import off_cubic
+
+_BLOCK, _WIDE = 128, 12
+"""Points of a block whose noise is told together, and blocks to each side that have a say in what lies under peaks."""
+_LOW, _OF_LOW = 0.35, 0.4538
+"""The share of distances below which the noise is told: few are of peaks there; and that quantile of |normal|."""
+_LEAST = 1e-9
+"""Of the extent of y: no curve is surer than that, and one that was worked out without noise has none."""
+_COUNTED = (0.5, 2.0)
+"""Ratios of the variance to the level between which whole numbers are counts."""
+
+
+def noise_of(x: Floats, y: Floats) -> Floats:
+    """The standard deviation of the noise at each point, of shape (n,); NaN where it cannot be told.
+
+    From each point's distance from the cubic through its four neighbours, in blocks, with the low ones for what lies
+    under peaks. Where all y are whole numbers that scatter as counts do, the variance is their level, and one.
+    `x` (rising) and `y` have shape (n,).
+    """
+    noise = _along(x, y)
+    if _count(y, noise):
+        level = np.convolve(np.pad(y, 4, mode="edge"), np.full(9, 1 / 9), "valid")
+        return np.asarray(np.sqrt(level + 1))
+    return noise
+
+
+def are_counts(x: Floats, y: Floats) -> bool:
+    """Whether the y are whole numbers of zero and more that scatter as counts do. Both of shape (n,)."""
+    rising = np.concatenate([[True], np.diff(x) > 0]) if x.size else np.zeros(0, bool)
+    return bool(x.size) and _count(y[rising], _along(x[rising], y[rising]))
+
+
+def _along(x: Floats, y: Floats) -> Floats:
+    if y.size < 9:
+        return np.full(y.size, math.nan)
+    span = float(x[-1] - x[0]) or 1.0
+    apart = off_cubic((x - x[0]) / span, y)
+    count = max(apart.size // _BLOCK, 1)
+    size = apart.size // count
+    blocks = np.sort(apart[: count * size].reshape(count, size), axis=1)
+    each = blocks[:, min(int(_LOW * size), size - 1)] / _OF_LOW
+    under = _low_of_neighbours(each)
+    under = np.where(under > 0, under, _rounding(y))
+    under = np.maximum(under, _LEAST * float(np.ptp(y)))
+    return np.asarray(under[np.minimum(np.arange(y.size) // size, count - 1)])
+
+
+def _low_of_neighbours(each: Floats) -> Floats:
+    """The median of a block and its neighbours, of shape (blocks,)."""
+    if each.size < 4:
+        return np.full(each.size, float(np.median(each)))
+    padded = np.pad(each, _WIDE, mode="reflect" if each.size > _WIDE else "edge")
+    near = np.lib.stride_tricks.sliding_window_view(padded, 2 * _WIDE + 1)
+    return np.asarray(np.median(near, axis=1))
+
+
+def _rounding(y: Floats) -> float:
+    """A noise for data that show none: that of their steps, or of their digits: nothing is divided by zero."""
+    steps = np.abs(np.diff(y))
+    coarse = float(np.min(steps[steps > 0], initial=np.inf)) / math.sqrt(12) if (steps == 0).any() else 0.0
+    return max(coarse if math.isfinite(coarse) else 0.0, float(np.abs(y).max()) * 1e-12, np.finfo(float).tiny)
+
+
+def _count(y: Floats, noise: Floats) -> bool:
+    """Whether the y are whole numbers of zero and more that scatter as counts do."""
+    if float(y.min()) < 0 or not bool((y == np.rint(y)).all()):
+        return False
+    level = float(np.median(y))
+    ratio = float(np.median(noise)) ** 2 / level if level > 0 else 0.0
+    return _COUNTED[0] <= ratio <= _COUNTED[1]
