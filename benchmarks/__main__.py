@@ -8,7 +8,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks import drawing, fits, many, measuring, reading, records, sieving, starting
+from benchmarks import drawing, fits, many, measuring, patterns, reading, records, sieving, starting
 from benchmarks.timing import Row
 
 TABLE = Path(__file__).parents[1] / "docs" / "benchmarks.md"
@@ -29,8 +29,9 @@ def _run() -> int:
         *reading.rows(),
         *sieving.rows(),
         *measuring.rows(),
+        *patterns.rows(),
     ]
-    text = _text(rows) + "\n" + "\n".join(records.lines())
+    text = "\n".join([_text(rows), *records.lines(), *patterns.lines()])
     TABLE.write_text(text, encoding="utf-8")
     print(text)
     return 0

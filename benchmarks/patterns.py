@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import math
+import os
+from concurrent.futures import ProcessPoolExecutor
+from contextlib import nullcontext
 from dataclasses import dataclass
 
 import numpy as np
 
+from benchmarks.timing import Row, against, at_most
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.following import derived_quantity
@@ -160,14 +164,42 @@ def count_pair(count: Count, seed: int) -> None:
     count.told_apart += all(hit is not None for hit in matched(places, centers, np.full(2, 0.7 * width)))
 
 
-def counts(patterns: int = PATTERNS, pairs: int = PAIRS) -> dict[str, Count]:
-    """What came of all, by profile."""
-    made = {profile: Count() for profile in PROFILES}
-    for seed in range(patterns):
-        count_pattern(made[PROFILES[seed % len(PROFILES)]], seed)
-    for seed in range(pairs):
-        count_pair(made[PROFILES[seed % len(PROFILES)]], seed)
+def _one(what: tuple[str, int]) -> Count:
+    kind, seed = what
+    made = Count()
+    (count_pattern if kind == "pattern" else count_pair)(made, seed)
     return made
+
+
+def counts(patterns: int = PATTERNS, pairs: int = PAIRS, workers: int = 1) -> dict[str, Count]:
+    """What came of all, by profile; on several cores where there are several workers."""
+    jobs = [*(("pattern", seed) for seed in range(patterns)), *(("pair", seed) for seed in range(pairs))]
+    made = {profile: Count() for profile in PROFILES}
+    with ProcessPoolExecutor(workers) if workers > 1 else nullcontext() as pool:
+        results = map(_one, jobs) if pool is None else pool.map(_one, jobs, chunksize=4)
+        for (_, seed), one in zip(jobs, results, strict=True):
+            total = made[PROFILES[seed % len(PROFILES)]]
+            for name, value in vars(one).items():
+                setattr(total, name, getattr(total, name) + value)
+    return made
+
+
+def rows() -> list[Row]:
+    """Finding on 100,000 points with noise against SciPy's maxima with their prominences."""
+    from scipy.signal import find_peaks as maxima
+
+    rng = np.random.default_rng(1)
+    at = np.arange(100_000, dtype=float)
+    y = rng.normal(0, 1, at.size) + 1000 * np.exp(-at / 40_000)
+    for center in np.linspace(500, 99_500, 60):
+        width = float(rng.uniform(3, 200))
+        near = slice(max(int(center - 4 * width), 0), int(center + 4 * width))
+        y[near] += shape("gaussian", at[near], center, float(rng.uniform(10, 200)), width)
+    curve = Curve(at, y)
+    found = find_peaks(curve).peaks
+    assert abs(len(found) - 60) <= 2, len(found)
+    pair = against(lambda: find_peaks(curve), lambda: maxima(y, prominence=5.0), 7, 1)
+    return [at_most("find peaks, 100,000 points", "scipy.signal.find_peaks with prominences", pair, 2)]
 
 
 def _share(part: int, whole: int) -> str:
@@ -176,7 +208,7 @@ def _share(part: int, whole: int) -> str:
 
 def lines() -> list[str]:
     """A table in Markdown: a row a claim, a column a profile, and all."""
-    made = counts()
+    made = counts(workers=os.cpu_count() or 1)
     total = Count(**{name: sum(getattr(one, name) for one in made.values()) for name in vars(Count())})
     columns = {**{term_of(slug).label: one for slug, one in made.items()}, "all": total}
     rows = {

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.signal import find_peaks as maxima
+from scipy.signal import peak_widths
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError, counted
@@ -36,7 +39,7 @@ _ANEW = 2.0
 _NARROW = 0.3
 """Both neighbours of a peak's top are below this share of it: it is narrower than two points."""
 _SPIKE = "narrower than two points, as a spike is"
-_FEWEST_WIDE = 1.8
+_FEWEST_WIDE, _AT_EDGE = 1.8, 0.9
 _CLIPPED = 3
 _RIM = 0.7
 """The response beside a dip is below this share of its depth; of a Gaussian one 0.45."""
@@ -184,11 +187,12 @@ def _ridges(seen: Iterable[Response]) -> list[_Ridge]:
     made: list[_Ridge] = []
     for response in seen:
         there = _maxima(response)
+        places = [one.place for one in there]
         led: dict[int, list[_Ridge]] = {}
         for ridge in made:
-            rules = [k for k, one in enumerate(there) if one.low <= ridge.now <= one.high]
-            if rules:
-                led.setdefault(min(rules, key=lambda k: abs(there[k].place - ridge.now)), []).append(ridge)
+            k = _ruler(there, places, ridge.now)
+            if k is not None:
+                led.setdefault(k, []).append(ridge)
         for k, one in enumerate(there):
             if k in led:
                 nearest = min(led[k], key=lambda ridge: abs(ridge.now - one.place))
@@ -200,6 +204,13 @@ def _ridges(seen: Iterable[Response]) -> list[_Ridge]:
                 made.append(_Ridge(one.place, one.place))
                 made[-1].add(one.place, response.fwhm, one.value)
     return made
+
+
+def _ruler(there: list[_Maximum], places: list[float], at: float) -> int | None:
+    """The nearest of the maxima, in their order, whose stretch a place lies in."""
+    after = bisect(places, at)
+    inside = [k for k in range(max(after - 2, 0), min(after + 2, len(there))) if there[k].low <= at <= there[k].high]
+    return min(inside, key=lambda k: abs(places[k] - at), default=None)
 
 
 @dataclass(frozen=True)
@@ -215,9 +226,6 @@ class _Maximum:
 
 def _maxima(response: Response) -> list[_Maximum]:
     """The maxima that stand out, in their order."""
-    from scipy.signal import find_peaks as maxima
-    from scipy.signal import peak_widths
-
     value, every = response.value, response.every
     tops, about = maxima(value, height=_SEEN, prominence=_SEEN)
     rims = _rims(value, response.fwhm / every, tops)
@@ -239,15 +247,14 @@ def _rims(value: Floats, width: float, tops: NDArray[np.intp]) -> set[int]:
 
     A dip is a minimum that outdoes the maxima on both its sides; those beside a peak do not outdo the peak.
     """
-    from scipy.signal import find_peaks as maxima
-
-    found: set[int] = set()
-    for low in maxima(-value, height=_SEEN)[0].tolist():
-        after = int(np.searchsorted(tops, low))
-        beside = [k for k in (after - 1, after) if 0 <= k < tops.size and abs(int(tops[k]) - low) <= _RIM_REACH * width]
-        if len(beside) == 2 and max(float(value[tops[k]]) for k in beside) < -_RIM * float(value[low]):
-            found.update(beside)
-    return found
+    lows = maxima(-value, height=_SEEN)[0]
+    after = np.searchsorted(tops, lows)
+    inner = (after > 0) & (after < tops.size)
+    lows, after = lows[inner], after[inner]
+    one, other = tops[after - 1], tops[after]
+    near = np.maximum(lows - one, other - lows) <= _RIM_REACH * width
+    dip = near & (np.maximum(value[one], value[other]) < -_RIM * value[lows])
+    return {*(after[dip] - 1).tolist(), *after[dip].tolist()}
 
 
 def _vertex(values: Floats, top: int) -> float:
@@ -264,7 +271,8 @@ def _told(ridge: _Ridge, between: tuple[float, float], x: Floats, y: Floats, noi
     n = x.size
     place = min(max(ridge.place, 0.0), n - 1.0)
     at = min(round(place), n - 1)
-    center = float(np.interp(place, np.arange(n), x))
+    before = min(int(place), n - 2)
+    center = float(x[before] + (place - before) * (x[before + 1] - x[before]))
     spacing = float(x[min(at + 1, n - 1)] - x[max(at - 1, 0)]) / (min(at + 1, n - 1) - max(at - 1, 0))
     each = ridge.best / response_to_gaussian(ridge.width, ridge.widths[int(np.argmax(ridge.values))])
     height, width = each * float(noise[at]), ridge.width
@@ -285,7 +293,7 @@ def _told(ridge: _Ridge, between: tuple[float, float], x: Floats, y: Floats, noi
             doubt = _SPIKE
     if not doubt and width < _FEWEST_WIDE:
         doubt = _SPIKE
-    if not doubt and min(place, n - 1 - place) < 0.5 * width:
+    if not doubt and min(place, n - 1 - place) < _AT_EDGE * width:
         doubt = "at the edge: a part of it is beyond the data"
     half = max(int(width / 2), 1)
     low, high_end = max(at - half, 0), min(at + half + 1, n)

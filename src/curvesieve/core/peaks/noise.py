@@ -11,6 +11,8 @@ from curvesieve.core.scatter import off_cubic
 
 _BLOCK, _WIDE = 128, 12
 """Points of a block whose noise is told together, and blocks to each side that have a say in what lies under peaks."""
+_LONG, _EVERY = 20_000, 4
+"""Of longer curves, every so many blocks tell it as well."""
 _LOW, _OF_LOW = 0.35, 0.4538
 """The share of distances below which the noise is told: few are of peaks there; and that quantile of |normal|."""
 _LEAST = 1e-9
@@ -43,21 +45,25 @@ def _along(x: Floats, y: Floats) -> Floats:
     if y.size < 9:
         return np.full(y.size, math.nan)
     span = float(x[-1] - x[0]) or 1.0
-    apart = off_cubic((x - x[0]) / span, y)
-    count = max(apart.size // _BLOCK, 1)
-    size = apart.size // count
-    blocks = np.sort(apart[: count * size].reshape(count, size), axis=1)
-    each = blocks[:, min(int(_LOW * size), size - 1)] / _OF_LOW
+    every = _BLOCK if y.size <= _LONG else _EVERY * _BLOCK
+    count = max((y.size - 4) // every, 1)
+    size = min(_BLOCK, y.size - 4)
+    rows = (np.arange(count)[:, None] * every + np.arange(size + 4)).ravel()
+    with np.errstate(all="ignore"):  # from one block to the next x turns back
+        apart = off_cubic((x[rows] - x[0]) / span, y[rows])
+    apart = np.append(apart, np.zeros(4)).reshape(count, size + 4)[:, :size]  # the rest lies between two blocks
+    each = np.quantile(apart, _LOW, axis=1) / _OF_LOW
+    if count <= _WIDE:  # so few blocks tell it better together
+        each = np.full(count, float(np.quantile(apart, _LOW)) / _OF_LOW)
     under = _low_of_neighbours(each)
-    under = np.where(under > 0, under, _rounding(y))
+    if not under.all():
+        under = np.where(under > 0, under, _rounding(y))
     under = np.maximum(under, _LEAST * float(np.ptp(y)))
-    return np.asarray(under[np.minimum(np.arange(y.size) // size, count - 1)])
+    return np.interp(np.arange(y.size), every * np.arange(count) + size / 2, under)  # no steps between the blocks
 
 
 def _low_of_neighbours(each: Floats) -> Floats:
     """The median of a block and its neighbours, of shape (blocks,)."""
-    if each.size < 4:
-        return np.full(each.size, float(np.median(each)))
     padded = np.pad(each, _WIDE, mode="reflect" if each.size > _WIDE else "edge")
     near = np.lib.stride_tricks.sliding_window_view(padded, 2 * _WIDE + 1)
     return np.asarray(np.median(near, axis=1))

@@ -23,6 +23,8 @@ _HALVES = (3.0, 3.0 * math.sqrt(2))
 """Widths of the two kernels of an octave, as FWHM in points of that octave."""
 _SMOOTH = np.array([1.0, 4.0, 6.0, 4.0, 1.0]) / 16
 _REACH = 4.0
+_SLOW = 2e-3
+"""A variance that changes by no more of itself from point to point is the same under all of a kernel."""
 BEST = 2.2
 """Width of the kernel that a Gaussian stands out with most, over its own width."""
 
@@ -88,17 +90,17 @@ def responses(y: Floats, noise: Floats, widest: float) -> Iterator[Response]:
     `y` and `noise`, its standard deviation, have shape (n,); the narrowest come first.
     """
     octave, variance = 0, noise**2
-    even = bool(np.ptp(noise) <= 1e-9 * noise[0])
+    slow = bool((np.abs(np.diff(variance)) <= _SLOW * variance[1:]).all())
     while y.size >= 2 * math.ceil(_REACH * _HALVES[0] / SIGMA) + 1:
         for fwhm in _HALVES:
             if fwhm * 2**octave > BEST * widest:
                 return
             kernel = _kernel(fwhm)
             seen = np.convolve(_padded(y, kernel.size // 2), kernel, "valid")
-            near = variance[0] if even else np.convolve(_edged(variance, kernel.size // 2), kernel**2, "valid")
+            near = variance if slow else np.convolve(_edged(variance, kernel.size // 2), kernel**2, "valid")
             yield Response(2**octave, _width(octave, fwhm), seen / (np.sqrt(near) * _noise_gain(octave, fwhm)))
         y, octave = _halved(y), octave + 1
-        variance = variance[::2] if even else np.convolve(_edged(variance, 2), _SMOOTH, "valid")[::2]
+        variance = variance[::2] if slow else np.convolve(_edged(variance, 2), _SMOOTH, "valid")[::2]
 
 
 @lru_cache(maxsize=4096)

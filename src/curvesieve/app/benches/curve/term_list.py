@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from curvesieve.app.widgets.grouped_list import Choosable, GroupedList
 from curvesieve.core.models import BACKGROUNDS, LAWS, TERMS, OwnTerm
-from curvesieve.core.models.library import degree_of
+from curvesieve.core.models.library import is_spanned
 
 TYPE = "type a formula"
 
@@ -35,11 +35,13 @@ class TermList(GroupedList):
                 yield Choosable("Your own", name, own.description or own.formula.splitlines()[-1], own)
         if self.may_type:
             yield Choosable("Backgrounds", "None", "Nothing under the peaks", None)
-        polynomials = [slug for slug in BACKGROUNDS if degree_of(slug) is not None]
-        for slug in (*(s for s in BACKGROUNDS if s not in polynomials), *LAWS, *polynomials):
+        spanned = [slug for slug in BACKGROUNDS if is_spanned(slug)]
+        for slug in (*(s for s in BACKGROUNDS if s not in spanned), *LAWS, *spanned):
             term = TERMS[slug]
             group = term.group or "Backgrounds"
             about = term.description or term.formula.splitlines()[-1]
             if group == "Polynomials":
                 about = f"of degree {slug.rpartition('-')[2]}, in an orthogonal basis"
+            elif group == "Splines":
+                about = "cubic, on even knots: bends where it must"
             yield Choosable(group, term.label, about, slug, f"{slug} {term.reference} {term.formula}")
