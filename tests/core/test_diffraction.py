@@ -163,6 +163,11 @@ def test_what_the_instrument_adds_is_taken_off():
     flat = [Quantity(name=n, value=v) for n, v in (("caglioti_u", 0.0), ("caglioti_v", 0.0), ("caglioti_w", 0.04))]
     level = by_quantity(read(fit, "williamson-hall", flat, **{**own, "instrument": "U, V, W"}))
     assert level["size", 0].value == pytest.approx(made["size", 0].value, rel=1e-9)
+    flat[2] = Quantity(name="caglioti_w", value=0.04 * 3600, unit="arcmin^2")
+    turned = by_quantity(read(fit, "williamson-hall", flat, **{**own, "instrument": "U, V, W"}))
+    assert turned["size", 0].value == pytest.approx(made["size", 0].value, rel=1e-9)
+    flat[2] = Quantity(name="caglioti_w", value=0.04, unit="nm")
+    assert "a width squared is in deg²" in read(fit, "scherrer", flat, **{**own, "instrument": "U, V, W"}).problem
     parts = by_quantity(read(fit, "williamson-hall", **{**own, "rule": "Voigt by components", "own_mixing": 0.0}))
     assert parts["size", 0].value == pytest.approx(made["size", 0].value, rel=1e-6)  # both are Gaussians
 
@@ -217,6 +222,9 @@ def test_units_cannot_be_confused():
     sizes = by_quantity(read(fit, "scherrer"))
     for k in range(1, 5):
         assert sizes["size", k].value == pytest.approx(2 * math.pi * 0.9 / 0.2, rel=0.02)
+    line = by_quantity(read(fit, "williamson-hall"))
+    assert line["size", 0].value == pytest.approx(2 * math.pi * 0.9 / 0.2, rel=0.1)
+    assert abs(line["strain", 0].value) < 4 * line["strain", 0].u
     d = by_quantity(read(fit, "spacing"))
     assert d["spacing", 2].value == pytest.approx(2 * math.pi / 20, rel=1e-3)
 
@@ -235,10 +243,10 @@ def test_bad_requests_get_a_sentence():
     ):  # fmt: skip
         problem = read(fit, slug, **fields).problem
         assert said in problem or (said == "Cannot" and "nm" in problem), (slug, problem)
-    lengths = pattern(PLACES[:2], [0.3, 0.3], x_unit="nm")
-    assert (
-        "X is in nm, and a reflection is at an angle" in read(fitted(lengths), "spacing", wavelength="Cu Kα1").problem
-    )
+    for unit in ("nm", "%", "cm-1", "ppm", ""):
+        other = FitSeen(fit.model, fit.result, pattern(PLACES[:2], [0.3, 0.3], x_unit=unit))
+        problem = read(other, "spacing", wavelength="Cu Kα1").problem
+        assert "and a reflection is at an angle 2θ" in problem, unit
     far = cs.Curve(np.arange(150, 200, 0.02), np.zeros(2500), x_unit="deg")
     y = 20 + 1000 / (1 + 4 * ((far.x - 185) / 0.5) ** 2) + np.random.default_rng(0).normal(0, 2, 2500)
     beyond = fitted(cs.Curve(far.x, y, x_unit="deg", y_unit="counts"))

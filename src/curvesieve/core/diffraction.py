@@ -126,16 +126,23 @@ class Axis:
         return width * self.factor * wavelength / (2 * math.pi * math.cos(theta))
 
 
+_DEGREES = ("°", "deg", "degree", "degrees", "2θ", "°2θ", "deg 2θ")
+_ANGLES = ("rad", "radian", "mrad", "arcmin", "arcsec")
+"""By name: to the registry of units an angle is a plain number, and so is a percent."""
+_SHORTEST_Q = 1e-3
+
+
 def axis_of(unit: str) -> Axis:
     """What an x in this unit is. Raises InputError where it is neither an angle nor a reciprocal length."""
     said = unit.strip()
-    if said in ("°", "deg", "degree", "degrees", "2θ", "°2θ", "deg 2θ"):
+    if said in _DEGREES:
         return Axis("2θ", math.pi / 180)
-    powers = units.in_base(said).powers if said else None
-    if said and powers == units.in_base("rad").powers and said != "1":
+    if said in _ANGLES:
         return Axis("2θ", float(units.in_base(said).factor) / float(units.in_base("rad").factor))
-    if powers == units.in_base("1/nm").powers:
-        return Axis("q", float(units.in_base(said).factor) / float(units.in_base("1/nm").factor))
+    if said and units.in_base(said).powers == units.in_base("1/nm").powers:
+        factor = float(units.in_base(said).factor) / float(units.in_base("1/nm").factor)
+        if factor >= _SHORTEST_Q:  # 1/cm is the axis of spectra
+            return Axis("q", factor)
     shown = units.shown(said) or "no unit"
     raise InputError(
         f"x is in {shown}, and a reflection is at an angle 2θ (deg, rad) or at a q (1/nm, 1/Å). Give x its unit where "

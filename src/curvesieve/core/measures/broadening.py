@@ -14,7 +14,7 @@ from curvesieve.core.curve import Floats
 from curvesieve.core.diffraction import Axis, axis_of, caglioti, without_instrument
 from curvesieve.core.errors import Absent, InputError, counted
 from curvesieve.core.measures.base import Found, Seen, Taken, Yield
-from curvesieve.core.measures.diffraction import Diffracted, found_of
+from curvesieve.core.measures.diffraction import Diffracted, found_of, said_wave
 from curvesieve.core.measures.of_peaks import OfPeaks, Peak, mean_of, traced
 from curvesieve.core.measures.trace import Trace
 from curvesieve.core.quantity import Quantity
@@ -117,8 +117,18 @@ class Broadened(Diffracted):
                 f"the quantity {missing[0]} is not there; read Instrument's widths off a reference pattern, and give "
                 "its U, V and W to the curve as caglioti_u, caglioti_v and caglioti_w."
             )
-        u, v, w = (named[name].value for name in _BY_QUANTITIES)
+        u, v, w = (_squared(named[name], seen.curve.x_unit) for name in _BY_QUANTITIES)
         return lambda theta, wave: axis.breadth(caglioti(theta, u, v, w), theta, wave)
+
+
+def _squared(told: Quantity, x_unit: str) -> float:
+    """A quantity in the square of the unit of x; one without a unit is taken as it is. Raises InputError for others."""
+    square = units.power_product(x_unit, 2, "", 0)
+    if not told.unit or told.unit == square:
+        return told.value
+    if units.in_base(told.unit).powers != units.in_base(square).powers:
+        raise InputError(f"{told.name} is {told.written()}, and a width squared is in {units.shown(square)}.")
+    return told.value * float(units.in_base(told.unit).factor / units.in_base(square).factor)
 
 
 def _number_in(text: str, seen: Seen) -> float:
@@ -180,7 +190,7 @@ class Scherrer(Broadened):
         if math.isfinite(scatter):
             n = len(sizes)
             found.append(Found("scatter", scatter, u=scatter / math.sqrt(2 * (n - 1)), unit="nm"))
-        said = f"mean of {counted(len(sizes), 'reflection')}, λ = {told.value:.6g} nm"
+        said = f"mean of {counted(len(sizes), 'reflection')}{said_wave(told)}"
         said += f", s = {scatter:.3g} nm" if math.isfinite(scatter) else ""
         return self.taken(seen, found, said, "; ".join(limits))
 
@@ -277,7 +287,7 @@ class WilliamsonHall(Broadened):
             turned = None if of_level is None else Trace(of_level.causes, -size / level * of_level.adds)
             ((size, turned),) = self.with_wavelength([(size, turned)], told, [size / told.value])
             found.insert(0, found_of("size", (size, turned), "nm"))
-        said = f"line through {counted(n, 'reflection')}, λ = {told.value:.6g} nm"
+        said = f"line through {counted(n, 'reflection')}{said_wave(told)}"
         return self.taken(seen, found, said, warning, "u from the scatter about the line" if scattered else "")
 
     def digest(self) -> str:

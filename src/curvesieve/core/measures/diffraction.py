@@ -8,13 +8,15 @@ from collections.abc import Sequence
 import numpy as np
 
 from curvesieve.core.diffraction import NAMED, Axis, axis_of, wavelength_of
-from curvesieve.core.errors import InputError, counted
+from curvesieve.core.errors import counted
 from curvesieve.core.measures.base import Found, Seen, Taken, Yield
 from curvesieve.core.measures.of_peaks import OfPeaks, Peak, traced
 from curvesieve.core.measures.trace import Trace
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.rules import RuleField
 
+ANY = "any"
+"""The name of a wavelength that nothing depends on."""
 _WAVELENGTH = -1_500_000
 """The cause of the u of the wavelength; see `Trace`."""
 
@@ -28,13 +30,14 @@ class Diffracted(OfPeaks):
     )  # fmt: skip
 
     def bragg(self, seen: Seen) -> tuple[Axis, Quantity]:
-        """What x is, and the wavelength in nm. Raises InputError where either is not known."""
+        """What x is, and the wavelength in nm. Raises InputError where either is not known.
+
+        q needs none: any that is short enough has the same spacings, sizes and strains.
+        """
         axis = axis_of(seen.curve.x_unit)
         if axis.kind == "q" and not self.wavelength.strip():
-            try:
-                return axis, wavelength_of("", seen.quantities)
-            except InputError:  # q needs none: any that is short enough has the same spacings and sizes
-                return axis, Quantity(name="wavelength", value=1e-6, unit="nm")
+            largest = float(np.abs(seen.curve.used.x).max()) * axis.factor
+            return axis, Quantity(name=ANY, value=2 * math.pi / largest, unit="nm")
         return axis, wavelength_of(self.wavelength, seen.quantities)
 
     def said_peaks(self) -> str:
@@ -56,6 +59,11 @@ class Diffracted(OfPeaks):
             (value, None if trace is None else Trace.sum([(trace, 1.0), (Trace(own, np.array([told.u])), slope)]))
             for (value, trace), slope in zip(parts, slopes, strict=True)
         ]
+
+
+def said_wave(told: Quantity) -> str:
+    """The wavelength, for the sentence of a measure; of a q nothing."""
+    return "" if told.name == ANY else f", λ = {told.value:.6g} nm"
 
 
 def found_of(quantity: str, part: tuple[float, Trace | None], unit: str, number: int = 0) -> Found:

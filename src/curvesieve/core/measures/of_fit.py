@@ -20,7 +20,7 @@ from curvesieve.core.models.units import unit_in
 from curvesieve.core.rules import Band, Banded, Mark, RuleField
 from curvesieve.core.shapes import Fill, Line, Point, Shape
 
-_FIT = -2_000_000
+FIT = -2_000_000
 """The cause of the u of a fit's first column; see `Trace`."""
 _LINE_POINTS = 400
 
@@ -51,7 +51,7 @@ def _found(fit: FitSeen, quantity: str, value: float, slopes: Floats | None, uni
     factor = fit.factor
     if factor is None or slopes is None:
         return Found(quantity, value, unit=unit)
-    trace = Trace(_FIT - np.arange(factor.shape[1]), slopes @ factor)
+    trace = Trace(FIT - np.arange(factor.shape[1]), slopes @ factor)
     return Found(quantity, value, u=trace.u, unit=unit, trace=trace)
 
 

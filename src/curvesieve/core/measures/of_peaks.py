@@ -8,18 +8,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.formula import evaluate, parse
 from curvesieve.core.measures.base import Found, Seen, Taken
 from curvesieve.core.measures.fit_seen import FitSeen
-from curvesieve.core.measures.of_fit import OfFit
+from curvesieve.core.measures.of_fit import FIT, OfFit
 from curvesieve.core.measures.trace import Trace
 from curvesieve.core.models import PlacedTerm
 from curvesieve.core.rules import RuleField
 
-FIT = -2_000_000
-"""The cause of the u of a fit's first column, as in `of_fit`; see `Trace`."""
 _STEP = 1e-6
 """Share of a parameter by which it is moved to see a slope."""
 
@@ -172,6 +169,3 @@ def mean_of(parts: Sequence[tuple[float, Trace | None]]) -> tuple[float, Trace |
     if len(traces) < len(parts):
         return value, None
     return value, Trace.sum([(trace, 1 / len(parts)) for trace in traces])
-
-
-__all__ = ["FIT", "Floats", "OfPeaks", "Peak", "mean_of", "numbers_of", "traced"]

@@ -146,10 +146,13 @@ class ModelPanel(QWidget):
         return row
 
     def _find_peaks(self) -> None:
-        """Those of the kind that is chosen; a kind of the user's own cannot be placed without being pointed at."""
+        """Those of the kind that is chosen; the background that stands there at first gives way to a better one."""
         kind = self.peak_kind.currentData()
-        slug = kind if isinstance(kind, str) else "lorentzian"
-        self.modelling.find_peaks(slug, self.first_background if self.first_background != "line" else "")
+        if not isinstance(kind, str):
+            said = "A peak of your own is added by a double click; choose a kind of the library to find peaks."
+            self.session.noticed.emit(said, "problem")
+            return
+        self.modelling.find_peaks(kind, self.first_background if self.first_background != "line" else "")
 
     @cached_property
     def term_list(self) -> TermList:
