@@ -276,7 +276,7 @@ def test_command_line_finds_fits_and_reads_peaks(tmp_path, capsys):
         assert abs(by_symbol["center", k]["value"] - c) < 4 * by_symbol["center", k]["u"]
         assert abs(by_symbol["fwhm", k]["value"] - 0.3) < 4 * by_symbol["fwhm", k]["u"]
         size = 0.9 * 0.15405929 / (math.radians(0.3) * math.cos(math.radians(c / 2)))
-        sizes = [r for r in entry["readings"] if r["part"] == k and r["name"] == "D size"]
+        sizes = [r for r in entry["readings"] if r["part"] == k and r["name"] == f"D P{k} size"]
         assert abs(sizes[0]["value"] - size) < 4 * sizes[0]["u"]
     assert main(["peaks", str(path), "--wavelength", "Cu Ka1", "--range", "40:50"]) == 0
     told = capsys.readouterr().out

@@ -102,6 +102,8 @@ class Found:
     part: int = 0
     unit: str | None = None
     trace: Trace | None = None
+    of: str = ""
+    """What a part is called, before the name of the quantity: ``P1``."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -181,7 +181,7 @@ class Scherrer(Broadened):
             turned = None if one.trace is None else Trace(one.trace.causes, -size / one.breadth * one.trace.adds)
             ((size, turned),) = self.with_wavelength([(size, turned)], told, [size / told.value])
             sizes.append((size, turned))
-            found.append(found_of("size", (size, turned), "nm", one.peak.number))
+            found.append(found_of("size", (size, turned), "nm", one.peak))
         if not sizes:
             raise Absent(f"no reflection tells a size: {'; '.join(limits)}.")
         mean = mean_of(sizes)

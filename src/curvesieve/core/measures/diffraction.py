@@ -66,10 +66,11 @@ def said_wave(told: Quantity) -> str:
     return "" if told.name == ANY else f", λ = {told.value:.6g} nm"
 
 
-def found_of(quantity: str, part: tuple[float, Trace | None], unit: str, number: int = 0) -> Found:
-    """A reading of a number with its trace."""
+def found_of(quantity: str, part: tuple[float, Trace | None], unit: str, peak: Peak | None = None) -> Found:
+    """A reading of a number with its trace, of a peak or of all."""
     value, trace = part
-    return Found(quantity, value, None, None if trace is None else trace.u, number, unit, trace)
+    number, of = (0, "") if peak is None else (peak.number, peak.label)
+    return Found(quantity, value, None, None if trace is None else trace.u, number, unit, trace, of)
 
 
 class Spacing(Diffracted):
@@ -97,6 +98,6 @@ class Spacing(Diffracted):
         found: list[Found] = []
         for peak, (value, trace) in zip(peaks, parts, strict=True):
             turned = None if trace is None else Trace(trace.causes, -2 * math.pi / value**2 * trace.adds)
-            found.append(found_of("spacing", (value, trace), "nm", peak.number))
-            found.append(found_of("scattering-vector", (2 * math.pi / value, turned), "1/nm", peak.number))
+            found.append(found_of("spacing", (value, trace), "nm", peak))
+            found.append(found_of("scattering-vector", (2 * math.pi / value, turned), "1/nm", peak))
         return self.taken(seen, found, counted(len(peaks), "reflection"))

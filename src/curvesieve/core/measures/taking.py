@@ -61,7 +61,7 @@ def _traced(slot: MeasureSlot, made: Taken, seen: Seen, recorded: int) -> Iterat
             trace = trace.scaled_to(u)
         if not math.isfinite(found.value) or (u is not None and not math.isfinite(u)):
             raise InputError(f"{found.quantity} lies beyond all numbers; choose another band or unit.")
-        name = plain_name(said.quantity)
+        name = f"{found.of} {plain_name(said.quantity)}".strip()
         symbol = said.symbol
         if slot.name:
             leads = rule.leads and said is rule_yields[0]  # the first of its yields is what the user means by it
