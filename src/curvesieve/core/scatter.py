@@ -102,7 +102,10 @@ def noise_of_points(points: Stretch) -> float:
 
 
 def off_cubic(x: Floats, y: Floats) -> Floats:
-    """How far each point is off the cubic through its four neighbours, over what noise of one gives; (n − 4,)."""
+    """How far each point is off the cubic through its four neighbours, over what noise of one gives.
+
+    `x` and `y` have shape (n,), the answer (n − 4,), in the unit of y.
+    """
     near = [x[k : x.size - 4 + k] for k in (0, 1, 3, 4)]
     a, b, c, d = (x[2:-2] - other for other in near)
     ab, ac, ad, bc, bd, cd = (one - other for one, other in combinations(near, 2))

@@ -51,7 +51,7 @@ class WilliamsonHall(Broadened):
     k: float = RuleField(0.9, label="K", ge=0.5, le=2.5, help="Shape constant: 0.9 is customary, 0.62 to 2.08 occur.")
 
     def line(self, seen: Seen) -> tuple[HallLine, list[Trace | None], Floats, Quantity]:
-        """The plot, where the u of its points are from, and what each adds to intercept and slope, (2, peaks).
+        """The plot, where the u of its points are from, and what each adds to intercept and slope, of shape (2, peaks).
 
         Raises InputError for fewer than three reflections, or with all at one angle.
         """

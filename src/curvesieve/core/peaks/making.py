@@ -26,7 +26,7 @@ Watch = Callable[[Floats], None]
 
 
 def placed_peak(slug: str, number: int, center: float, height: float, fwhm: float) -> PlacedTerm:
-    """A peak of the library at a place, with the height there and the full width."""
+    """A peak of the library at a place, with the height there and the full width. Raises InputError for other terms."""
     term = term_of(slug)
     if term.shape is None:
         raise InputError(f"{term.label} is no peak; see `curvesieve terms`.")

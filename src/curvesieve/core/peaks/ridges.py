@@ -62,7 +62,10 @@ class Ridge:
         self.values.append(value)
 
     def inside(self, y: Floats, noise: Floats) -> bool:
-        """Whether its top lies within the data: near an end the curve must fall towards it, or it may be all slope."""
+        """Whether its top lies within the data: near an end the curve must fall towards it, or it may be all slope.
+
+        `y` and `noise` have shape (n,).
+        """
         room = min(self.place, y.size - 1 - self.place)
         if room >= self.width:
             return True
