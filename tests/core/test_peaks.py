@@ -158,7 +158,7 @@ def test_responses_are_in_standard_deviations_of_the_noise():
 
 
 def test_patterns_of_the_benchmark_keep_what_it_says():
-    made = patterns.counts(patterns=15, pairs=5)
+    made = patterns.counts(patterns=6, pairs=5)
     total = {name: sum(getattr(one, name) for one in made.values()) for name in vars(patterns.Count())}
     assert total["found"] / total["peaks"] >= at_least(0.97, total["peaks"])
     assert total["false"] / total["peaks"] <= 0.03
