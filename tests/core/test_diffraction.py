@@ -74,6 +74,7 @@ def test_first_reflections_of_silicon_and_lanthanum_hexaboride(table, a, wave):
         assert d.unit == "nm"
         assert abs(d.value * math.sqrt(square) - a) < 4 * d.u * math.sqrt(square)
         assert q.value == pytest.approx(2 * math.pi / d.value)
+        assert q.u / q.value == pytest.approx(d.u / d.value)
         # By hand: ∂d/∂(2θ) = −d/(2·tan θ), and ∫(∂y/∂center)²dx = π·h²/(2w) for a Lorentzian of dense points.
         theta = math.asin(wave / (2 * d.value))
         u_center = 3.0 / 1000 * math.sqrt(2 * 0.2 * 0.02 / math.pi)

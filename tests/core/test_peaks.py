@@ -4,23 +4,28 @@ from __future__ import annotations
 
 import json
 import math
+from types import SimpleNamespace
 
+import mpmath as mp
 import numpy as np
 import pytest
 from benchmarks import patterns
 from scipy.interpolate import make_lsq_spline
-from scipy.optimize import least_squares
+from scipy.optimize import least_squares, lsq_linear
 
 import curvesieve as cs
 from curvesieve.cli import main
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting import fit, fit_model
-from curvesieve.core.models import Model
+from curvesieve.core.fitting.inside import _step
+from curvesieve.core.formula import compile_formula
+from curvesieve.core.models import TERMS, Model
 from curvesieve.core.peaks import Asked, find_peaks, fit_peaks
 from curvesieve.core.peaks.growing import best_of, how_many
 from curvesieve.core.peaks.making import placed_peak, with_found
 from curvesieve.core.peaks.noise import are_counts, noise_of
 from curvesieve.core.peaks.scales import response_to_gaussian, responses
+from curvesieve.core.peaks.together import _pruned as pruned
 from tests.core.strd import STRD, certified
 
 LN = 4 * math.log(2)
@@ -311,3 +316,64 @@ def test_peaks_of_a_whole_pattern_in_one_go_with_its_background_and_a_spike_told
     assert any("left out: narrower than two points" in note for note in made.notes)
     with pytest.raises(InputError, match="No peak stands out"):
         fit_peaks(noisy(np.zeros(X.size), X))
+
+
+def test_what_the_fit_has_no_use_for_is_left_out_with_a_word():
+    y = gaussian(X, 30, 60, 3) + gaussian(X, 70, 60, 3)
+    curve = noisy(y, X, 2.0)
+    model = Model().with_background("constant", curve)
+    peaks = tuple(placed_peak("gaussian", k, c, 5.0 if k == 2 else 55.0, 3) for k, c in ((1, 30), (2, 50), (3, 70)))
+    model = model.model_copy(update={"terms": (*peaks, *model.terms)})
+    result = fit_model(model, curve)
+    model, result, gone = pruned(model.starting_at(result.values), curve, result, None)
+    assert [placed.number for placed in model.lines] == [1, 3]
+    assert result.converged
+    assert len(gone) == 1
+    assert "times as high as its u" in gone[0]
+
+
+def test_slopes_of_a_voigt_profile_that_is_nearly_a_lorentzian():
+    mp.mp.dps = 50
+    x = np.array([0.0, 0.2, 0.7, 3.0])
+    names = TERMS["voigt"].parsed.parameters
+    compiled = compile_formula(TERMS["voigt"].parsed)
+
+    def exact(at, gauss):
+        s, g = gauss / (2 * mp.sqrt(2 * mp.log(2))), mp.mpf(1) / 2
+
+        def w(place):
+            z = (mp.mpf(place) + 1j * g) / (s * mp.sqrt(2))
+            return (mp.exp(-z * z) * mp.erfc(-1j * z)).real
+
+        return w(at) / w(0)
+
+    for ratio, rel in ((0.1, 1e-10), (0.02, 1e-9), (2e-3, 1e-8)):
+        values = {"center": 0.0, "height": 1.0, "fwhm_gauss": ratio, "fwhm_lorentz": 1.0}
+        columns = compiled.jacobian((x,), [values[name] for name in names])
+        found = columns[names.index("fwhm_gauss")]
+        h = mp.mpf(10) ** -15
+        known = [float((exact(at, ratio + h) - exact(at, ratio - h)) / (2 * h)) for at in x.tolist()]
+        np.testing.assert_allclose(found, known, atol=rel * np.abs(known).max())
+    flat = compiled.value((x,), [{**values, "fwhm_gauss": 0.0}[name] for name in names])
+    np.testing.assert_allclose(flat, 1 / (1 + 4 * x**2), rtol=1e-7)
+
+
+def test_a_step_inside_bounds_is_the_least_squares_solution_inside_them():
+    rng = np.random.default_rng(3)
+    for _ in range(30):
+        design, target = rng.normal(size=(40, 6)), rng.normal(size=40) * 3
+        lower, upper = -rng.uniform(0.05, 0.6, 6), rng.uniform(0.05, 0.6, 6)
+        problem = SimpleNamespace(lower=lower, upper=upper)
+        stacked = np.concatenate([design.T, -target[None]])
+        moved = np.zeros(6)
+        for _ in range(40):
+            left = np.concatenate([design.T, (design @ moved - target)[None]])
+            moved = _step(problem, moved, left @ left.T, 1e-9, np.linalg.norm(design, axis=0), np.zeros(6, bool))
+        known = lsq_linear(design, target, (lower, upper), tol=1e-14, method="bvls")
+        assert ((design @ moved - target) ** 2).sum() == pytest.approx(2 * known.cost, rel=1e-9)
+        first = _step(
+            problem, np.zeros(6), stacked @ stacked.T, 1e-9, np.linalg.norm(design, axis=0), np.zeros(6, bool)
+        )
+        free = (first > lower) & (first < upper)
+        pull = design.T @ (design @ first - target)
+        np.testing.assert_allclose(pull[free], 0, atol=1e-6)  # all others solved for, knowing those on their bounds

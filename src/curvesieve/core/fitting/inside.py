@@ -154,7 +154,7 @@ def _step(
     scaled = square / np.outer(scale, scale)
     side = pull / scale
     fixed = ((p <= lower) & (pull >= 0)) | ((p >= upper) & (pull <= 0)) | (square.diagonal() == 0)
-    step = np.zeros(k)
+    step, ends = np.zeros(k), np.full(k, math.nan)
     for _ in range(_MOST_SETS):
         free = ~fixed
         if not free.any():
@@ -170,6 +170,7 @@ def _step(
             break
         bound = np.clip(moved, lower, upper)
         bound = np.where(stuck, (p + bound) / 2, bound)
-        step[beyond] = ((p - bound) * scale)[beyond]
+        step[beyond], ends[beyond] = ((p - bound) * scale)[beyond], bound[beyond]
         fixed = fixed | beyond
-    return np.clip(p - step / scale, lower, upper)
+    moved = np.where(np.isnan(ends), p - step / scale, ends)  # on the bound to the last digit
+    return np.asarray(np.clip(moved, lower, upper))
