@@ -15,10 +15,13 @@ from scipy.special import voigt_profile
 import curvesieve as cs
 from curvesieve.core.diffraction import PLANCK_LIGHT, RADIATIONS, components, joined, wavelength_of
 from curvesieve.core.errors import InputError
+from curvesieve.core.fitting import fit_model
 from curvesieve.core.measures import MeasureSlot, Seen, parse_measure, taken
+from curvesieve.core.measures.broadening import Scherrer
 from curvesieve.core.measures.fit_seen import FitSeen
 from curvesieve.core.measures.of_peaks import numbers_of
 from curvesieve.core.peaks import Asked, fit_peaks
+from curvesieve.core.peaks.making import placed_peak
 from curvesieve.core.quantity import Quantity
 
 CU = 0.15405929
@@ -143,7 +146,7 @@ def test_size_and_strain_come_back_with_honest_u():
     for name, true in (("size", 30.0), ("strain", 1e-3)):
         values, us = np.array(found[name]).T
         assert abs(values.mean() - true) < 4 * values.std() / math.sqrt(40)
-        assert np.median(us) == pytest.approx(values.std(), rel=0.4)
+        assert np.median(us) == pytest.approx(values.std(), rel=0.35)
     mean = by_quantity(read(fitted(pattern(PLACES, broadened(30.0, 0.0), 3)), "scherrer", wavelength="Cu Kα1"))
     sizes = [mean["size", k].value for k in range(1, 8)]
     assert mean["mean-size", 0].value == pytest.approx(np.mean(sizes))
@@ -162,13 +165,13 @@ def test_what_the_instrument_adds_is_taken_off():
     assert named["size", 0].value == pytest.approx(made["size", 0].value, rel=1e-9)
     # The same width as a Caglioti curve that is level.
     flat = [Quantity(name=n, value=v) for n, v in (("caglioti_u", 0.0), ("caglioti_v", 0.0), ("caglioti_w", 0.04))]
-    level = by_quantity(read(fit, "williamson-hall", flat, **{**own, "instrument": "U, V, W"}))
+    level = by_quantity(read(fit, "williamson-hall", flat, **{**own, "instrument": "Caglioti"}))
     assert level["size", 0].value == pytest.approx(made["size", 0].value, rel=1e-9)
     flat[2] = Quantity(name="caglioti_w", value=0.04 * 3600, unit="arcmin^2")
-    turned = by_quantity(read(fit, "williamson-hall", flat, **{**own, "instrument": "U, V, W"}))
+    turned = by_quantity(read(fit, "williamson-hall", flat, **{**own, "instrument": "Caglioti"}))
     assert turned["size", 0].value == pytest.approx(made["size", 0].value, rel=1e-9)
     flat[2] = Quantity(name="caglioti_w", value=0.04, unit="nm")
-    assert "a width squared is in deg²" in read(fit, "scherrer", flat, **{**own, "instrument": "U, V, W"}).problem
+    assert "a width squared is in deg²" in read(fit, "scherrer", flat, **{**own, "instrument": "Caglioti"}).problem
     parts = by_quantity(read(fit, "williamson-hall", **{**own, "rule": "Voigt by components", "own_mixing": 0.0}))
     assert parts["size", 0].value == pytest.approx(made["size", 0].value, rel=1e-6)  # both are Gaussians
 
@@ -189,7 +192,7 @@ def test_no_size_is_made_up_where_none_can_be_told():
     own = {"wavelength": "Cu Kα1", "instrument": "one width", "own_width": "0.3 deg"}
     outcome = read(narrow, "scherrer", **own)
     assert outcome.absent
-    assert "P1 is narrower than the instrument: its size is above" in outcome.problem or "narrower" in outcome.problem
+    assert outcome.problem.count("narrower than the instrument: its size is above") == 7
     first = narrow.result.parameters["fwhm_1"]
     own["own_width"] = f"{first.value - first.u} deg"  # one u narrower: less than can be told
     just = read(narrow, "scherrer", peaks="1", **own)
@@ -239,11 +242,11 @@ def test_bad_requests_get_a_sentence():
         ("williamson-hall", {"wavelength": "Cu Kα1"}, "A line of size and strain needs 3 reflections"),
         ("instrument-widths", {}, "U, V and W need 3 reflections"),
         ("scherrer", {"wavelength": "Cu Kα1", "instrument": "one width"}, "The instrument's FWHM is not set"),
-        ("scherrer", {"wavelength": "Cu Kα1", "instrument": "one width", "own_width": "3 nm"}, "Cannot"),
-        ("scherrer", {"wavelength": "Cu Kα1", "instrument": "U, V, W"}, "The quantity caglioti_u is not there"),
+        ("scherrer", {"wavelength": "Cu Kα1", "instrument": "one width", "own_width": "3 nm"}, "nm"),
+        ("scherrer", {"wavelength": "Cu Kα1", "instrument": "Caglioti"}, "The quantity caglioti_u is not there"),
     ):  # fmt: skip
         problem = read(fit, slug, **fields).problem
-        assert said in problem or (said == "Cannot" and "nm" in problem), (slug, problem)
+        assert said in problem, (slug, problem)
     for unit in ("nm", "%", "cm-1", "ppm", ""):
         other = FitSeen(fit.model, fit.result, pattern(PLACES[:2], [0.3, 0.3], x_unit=unit))
         problem = read(other, "spacing", wavelength="Cu Kα1").problem
@@ -254,6 +257,26 @@ def test_bad_requests_get_a_sentence():
     assert "between 2θ = 0 and 180°" in read(beyond, "spacing", wavelength="Cu Kα1").problem
     q = cs.Curve(np.arange(60, 110, 0.02), y, x_unit="1/nm", y_unit="counts")
     assert "sin θ would be" in read(fitted(q), "spacing", wavelength="Cu Kα1").problem.replace("Sin", "sin")
+
+
+def test_profiles_whose_width_or_shape_is_not_known_are_refused():
+    fit = fitted(pattern([98.0], [0.5]))
+    (line,) = fit.model.peaks
+    for slug, said in (
+        ("exponentially-modified-gaussian", "whose center is not its maximum"),
+        ("fano", "whose center is not its maximum"),
+        ("doniach-sunjic", "whose center is not its maximum"), ("pearson", "whose Lorentzian share is not known"),
+    ):  # fmt: skip
+        placed = placed_peak(slug, 1, 98.0, 1000.0, 0.5)
+        model = fit.model.with_peaks((placed,))
+        other = FitSeen(model, fit_model(model, fit.curve), fit.curve)
+        own = {"instrument": "one width", "own_width": "0.1 deg", "rule": "Voigt by components"}
+        assert said in read(other, "scherrer", wavelength="Cu Kα1", **own).problem, slug
+        if slug == "pearson":
+            assert not read(other, "scherrer", wavelength="Cu Kα1").problem
+    assert line.term.shape.plain
+    assert Scherrer(instrument="Caglioti").acts("rule")
+    assert not Scherrer().acts("rule")
 
 
 def test_voigt_widths_against_the_profile_itself_and_mixing_there_and_back():

@@ -124,6 +124,19 @@ def test_what_is_odd_is_told():
             find_peaks(curve, **asked)
 
 
+def test_points_that_share_an_x_are_told_and_a_shirley_ground_refuses_what_it_cannot_carry():
+    curve = noisy(gaussian(X, 50, 60, 5), X)
+    twice = cs.Curve(np.concatenate([X, X]), np.concatenate([curve.y, curve.y]))
+    found = find_peaks(twice)
+    assert found.notes[0].startswith("1,000 points with an x that stands before")
+    assert [one.center for one in found.peaks] == [one.center for one in find_peaks(curve).peaks]
+    assert fit_peaks(twice, Asked(profile="gaussian")).result.converged
+    shirley = Model().with_background("shirley", curve)
+    with pytest.raises(InputError, match="A Shirley background follows"):
+        with_found(shirley, curve, found.peaks, "voigt")
+    assert len(with_found(shirley, curve, found.peaks, "gaussian").peaks) == 1
+
+
 def test_noise_alone_has_no_peaks_and_many_candidates_are_cut():
     found = [len(find_peaks(noisy(np.zeros(4000), np.arange(4000.0), seed=seed), 0.0).peaks) for seed in range(40)]
     assert sum(found) <= 4  # at five standard deviations, of 160,000 points
@@ -299,7 +312,16 @@ def test_command_line_finds_fits_and_reads_peaks(tmp_path, capsys):
         status = main(["peaks", str(path), *words])
         shown = capsys.readouterr()
         assert said in shown.err + shown.out, words
-        assert status == 2 or said == "no quantity"
+        assert status == 2, words
+    dips = tmp_path / "dips.csv"
+    rows = "".join(
+        f"{a:.2f},{200 - b}\n" for a, b in zip(x, 90 / (1 + ((x - 40) / 1.5) ** 2) + np.sin(x * 99), strict=True)
+    )
+    dips.write_text(f"2theta (deg),Intensity (counts)\n{rows}")
+    assert main(["peaks", str(dips), "--dips", "--widest", "8", "--background", "line", "--profile", "lorentzian"]) == 0
+    assert "P1 center            40.00" in capsys.readouterr().out
+    assert main(["peaks", str(dips), "--dips", "--widest", "0.5"]) == 2
+    assert "No peak stands out" in capsys.readouterr().err
 
 
 def test_peaks_of_a_whole_pattern_in_one_go_with_its_background_and_a_spike_told():

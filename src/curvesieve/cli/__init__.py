@@ -61,6 +61,28 @@ def _parser() -> argparse.ArgumentParser:
     through.add_argument("--out", metavar="FILE.csv", help="write x, y, u and flag of what passed")
     through.add_argument("--json", action="store_true")
 
+    _add_measuring(commands)
+    _add_peaks(commands)
+
+    run = commands.add_parser("run", help="compute a study afresh and write its ledger; the study stays as it is")
+    run.add_argument("study", metavar="STUDY.sieve")
+    run.add_argument("--recipe", metavar="R.json", help="a saved recipe, in place of what the study does to its curves")
+    run.add_argument(
+        "--files", nargs="+", default=[], metavar="FILE", help="files that join a family, done as its last"
+    )
+    run.add_argument("--family", metavar="NAME", help="the family that the files join, or that the ledger is of")
+    run.add_argument("--out", metavar="FILE", help="ledger.csv, .xlsx, .json, .tex or .txt (else a table is printed)")
+
+    for name, what in (
+        ("steps", "every step of a sieve with its fields"),
+        ("measures", "every measure that reads a curve, with its fields"),
+        ("terms", "every term of the library"),
+    ):
+        commands.add_parser(name, help=f"list {what}").add_argument("--json", action="store_true")
+    return parser
+
+
+def _add_measuring(commands: Any) -> None:
     measure = commands.add_parser("measure", help="read quantities off files' curves, by a recipe or one measure")
     measure.add_argument("files", nargs="+", metavar="FILE")
     measure.add_argument("--recipe", metavar="R.json", help="a saved recipe: its steps, its model, its measures")
@@ -83,25 +105,6 @@ def _parser() -> argparse.ArgumentParser:
         help="compression, bending-3, bending-4, relaxation, creep, cycles or indentation in place of tension",
     )  # fmt: skip
     tension.add_argument("--json", action="store_true")
-
-    _add_peaks(commands)
-
-    run = commands.add_parser("run", help="compute a study afresh and write its ledger; the study stays as it is")
-    run.add_argument("study", metavar="STUDY.sieve")
-    run.add_argument("--recipe", metavar="R.json", help="a saved recipe, in place of what the study does to its curves")
-    run.add_argument(
-        "--files", nargs="+", default=[], metavar="FILE", help="files that join a family, done as its last"
-    )
-    run.add_argument("--family", metavar="NAME", help="the family that the files join, or that the ledger is of")
-    run.add_argument("--out", metavar="FILE", help="ledger.csv, .xlsx, .json, .tex or .txt (else a table is printed)")
-
-    for name, what in (
-        ("steps", "every step of a sieve with its fields"),
-        ("measures", "every measure that reads a curve, with its fields"),
-        ("terms", "every term of the library"),
-    ):
-        commands.add_parser(name, help=f"list {what}").add_argument("--json", action="store_true")
-    return parser
 
 
 def _add_peaks(commands: Any) -> None:

@@ -11,12 +11,12 @@ from curvesieve.core.errors import InputError
 
 if TYPE_CHECKING:
     from curvesieve.core.curve import Curve
-    from curvesieve.core.peaks import PeakFit
+    from curvesieve.core.peaks import FittedPeaks
 
 
 def peak_files(options: argparse.Namespace) -> int:
     """Prints the peaks of each file; one that has none, or cannot be read, makes the status 2."""
-    from curvesieve.core.diffraction import WAVELENGTHS
+    from curvesieve.core.diffraction import WAVELENGTHS, wavelength_of
     from curvesieve.core.formats import read
     from curvesieve.core.intake.computed import quantities_of
     from curvesieve.core.measures.base import Seen
@@ -29,6 +29,8 @@ def peak_files(options: argparse.Namespace) -> int:
         options.profile, options.background, _number(options.least, "--least", 3.0),
         None if options.widest is None else _number(options.widest, "--widest", 0.0), options.dips,
     )  # fmt: skip
+    if options.wavelength:
+        wavelength_of(options.wavelength)  # a request that is wrong is so for every file
     slots = peak_measures(options.wavelength or "", _number(options.k, "--k", 0.9))
 
     def done(name: str) -> dict[str, Any]:
@@ -48,7 +50,7 @@ def peak_files(options: argparse.Namespace) -> int:
     return each_file(options, done)
 
 
-def _of_fit(fit: PeakFit, curve: Curve) -> list[Any]:
+def _of_fit(fit: FittedPeaks, curve: Curve) -> list[Any]:
     from curvesieve.core.reading import Basis
     from curvesieve.core.readings import fit_readings
 

@@ -121,7 +121,7 @@ class Modelling(QObject):
         if self.session.apply(edit, "add a peak"):
             self.session.look_at_stage("model")
 
-    def find_peaks(self, slug: str, background: str | None = "line") -> None:
+    def find_peaks(self, slug: str, background: str | None = "") -> None:
         """Adds the peaks that are found in the points in use, in the background; what was found is told."""
         entry, study = self.session.entry, self.session.study
         if entry is None:

@@ -37,9 +37,10 @@ _GRADIENT_LIMIT = 1e-6
 _GRADIENT_BEFORE = 1e-4
 """The same before a last step that was not looked at again; it makes the cosine some thousand times smaller."""
 _LEAST_ON_THE_WAY = 5
-MANY, _MANY_STEPS, _MANY_LAST, _MANY_QUICK = 12, 150, 12, 25
+MANY, _MANY_STEPS, _MANY_LAST, _MANY_QUICK, _MANY_REGION = 12, 150, 12, 25, 20
 """Free parameters beyond which normal equations are tried before the trust region, which takes much longer for many;
-how many of their steps, how many last ones by QR, and how many quick ones, that know no bounds, before them."""
+how many of their steps, how many last ones by QR, how many quick ones, that know no bounds, before them; and the
+evaluations for each parameter of a trust region after them."""
 _NEARER, _NEAR_ENOUGH = (0.1, 1e-2, 1e-3, 1e-4, 1e-6, 1e-8), 3
 """Scales, against the largest residual, at which a smooth loss comes near to that of absolute deviations; and how many
 of them a fit needs that only measures the noise: the nearer, the less the place depends on all points."""
@@ -235,7 +236,7 @@ def _bounded_or_robust(problem: Problem, start: Floats, watch: Callable[[Floats]
             ended = projected(problem, near, rule, watch, _MANY_LAST)
             ended = replace(ended, iterations=ended.iterations + count)
         if not ended.converged:
-            run(most if inside.size <= MANY else 1)
+            run(most if inside.size <= MANY else min(most, _MANY_REGION))
         if not on_bound(problem, ended.values).any():
             return _ended(problem, _place(problem, ended.values, ended.iterations))
     else:

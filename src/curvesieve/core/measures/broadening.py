@@ -52,7 +52,8 @@ class Broadened(Diffracted):
     breadth: Literal["FWHM", "integral breadth"] = RuleField(
         "FWHM", label="breadth", help="Full width at half maximum, or area over height."
     )
-    instrument: Literal["none", "one width", "U, V, W"] = RuleField(
+    k: float = RuleField(0.9, label="K", ge=0.5, le=2.5, help="Shape constant: 0.9 is customary, 0.62 to 2.08 occur.")
+    instrument: Literal["none", "one width", "Caglioti"] = RuleField(
         "none", label="instrument", help="How broad a reflection of a perfect sample is: one FWHM, or a Caglioti curve."
     )
     own_width: str = RuleField(
@@ -60,7 +61,7 @@ class Broadened(Diffracted):
         help="As 0.08 deg, or the name of a quantity or a reading before this.",
     )  # fmt: skip
     rule: Literal["Lorentzian", "Gaussian", "Voigt by components"] = RuleField(
-        "Gaussian", label="taken off as", when="instrument: one width, U, V, W",
+        "Gaussian", label="taken off as", when="instrument: one width, Caglioti",
         help="β = B − b, β² = B² − b², or each of these for its part of a Voigt profile.",
     )  # fmt: skip
     own_mixing: float = RuleField(
@@ -70,7 +71,7 @@ class Broadened(Diffracted):
 
     def digest(self) -> str:
         off = "not taken off" if self.instrument == "none" else f"{self.instrument} taken off as {self.rule}"
-        return f"{self.said_peaks()}, {self.breadth}, instrument {off}"
+        return f"K = {self.k:g}, {self.said_peaks()}, {self.breadth}, instrument {off}"
 
     def breadths(self, seen: Seen) -> tuple[list[Reflection], Quantity]:
         """The breadths of the chosen reflections, not above zero where the instrument is the wider one."""
@@ -84,7 +85,8 @@ class Broadened(Diffracted):
 
         def left(peak: Peak, more: float = 0.0) -> float:
             _, width, its_own = widths(peak)
-            pure = without_instrument(width + more, its_own, self.rule, peak.mixing, self.own_mixing)
+            share = peak.mixing if self.rule == "Voigt by components" and its_own else 0.5
+            pure = without_instrument(width + more, its_own, self.rule, share, self.own_mixing)
             if self.breadth == "FWHM" or not peak.fwhm:
                 return pure
             return pure * peak.breadth / peak.fwhm  # the shape of the reflection stays that of its profile
@@ -164,8 +166,6 @@ class Scherrer(Broadened):
     handles = ()
     yields = (Yield("mean-size", "D mean"), Yield("size", "D"), Yield("scatter", "s of D", aside=True))
 
-    k: float = RuleField(0.9, label="K", ge=0.5, le=2.5, help="Shape constant: 0.9 is customary, 0.62 to 2.08 occur.")
-
     def take(self, seen: Seen) -> Taken:
         reflections, told = self.breadths(seen)
         sizes: list[tuple[float, Trace | None]] = []
@@ -198,6 +198,3 @@ class Scherrer(Broadened):
         wide = one.excess < -RESOLVED * one.u
         why = f"{one.peak.label} is {'narrower than the instrument' if wide else 'no broader than can be told'}"
         return f"{why}: its size is above {least:.3g} nm" if math.isfinite(least) else why
-
-    def digest(self) -> str:
-        return f"K = {self.k:g}, {super().digest()}"

@@ -36,9 +36,10 @@ class Diffracted(OfPeaks):
         """
         axis = axis_of(seen.curve.x_unit)
         if axis.kind == "q" and not self.wavelength.strip():
-            largest = float(np.abs(seen.curve.used.x).max()) * axis.factor
+            largest = float(np.abs(seen.curve.used.x).max()) * axis.factor or 1.0
             return axis, Quantity(name=ANY, value=2 * math.pi / largest, unit="nm")
-        return axis, wavelength_of(self.wavelength, seen.quantities)
+        told = wavelength_of(self.wavelength, seen.quantities)
+        return axis, told if axis.kind == "2θ" else told.model_copy(update={"u": None})
 
     def said_peaks(self) -> str:
         """The peaks and the wavelength that are asked for, in a few words."""
@@ -93,8 +94,7 @@ class Spacing(Diffracted):
             return wave / (2 * math.sin(axis.theta(peak.center, wave)))
 
         parts = [traced(fit, peak, spacing) for peak in peaks]
-        by_wave = [value / wave if axis.kind == "2θ" else 0.0 for value, _ in parts]
-        parts = self.with_wavelength(parts, told, by_wave)
+        parts = self.with_wavelength(parts, told, [value / wave for value, _ in parts])
         found: list[Found] = []
         for peak, (value, trace) in zip(peaks, parts, strict=True):
             turned = None if trace is None else Trace(trace.causes, -2 * math.pi / value**2 * trace.adds)

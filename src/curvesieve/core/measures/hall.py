@@ -16,7 +16,6 @@ from curvesieve.core.measures.diffraction import found_of, said_wave
 from curvesieve.core.measures.of_peaks import OfPeaks, traced
 from curvesieve.core.measures.trace import Trace
 from curvesieve.core.quantity import Quantity
-from curvesieve.core.rules import RuleField
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,7 +33,8 @@ class HallLine:
 class WilliamsonHall(Broadened):
     """Size and strain from how the breadth of reflections grows with the angle: β·cos θ = Kλ/D + 4ε·sin θ.
 
-    The straight line of least squares through all chosen reflections, weighed by their u; u from these, or from the
+    The straight line of least squares through the chosen reflections that are broader than the instrument, weighed by
+    their u; u from these, or from the
     scatter about the line where that is larger (G. K. Williamson and W. H. Hall, Acta Metall. 1 (1953) 22; from
     memory).
     """
@@ -48,16 +48,17 @@ class WilliamsonHall(Broadened):
     leads = False
     yields = (Yield("size", "D"), Yield("strain", "ε"))
 
-    k: float = RuleField(0.9, label="K", ge=0.5, le=2.5, help="Shape constant: 0.9 is customary, 0.62 to 2.08 occur.")
-
     def line(self, seen: Seen) -> tuple[HallLine, list[Trace | None], Floats, Quantity]:
         """The plot, where the u of its points are from, and what each adds to intercept and slope, of shape (2, peaks).
 
         Raises InputError for fewer than three reflections, or with all at one angle.
         """
-        made, told = self.breadths(seen)
+        every, told = self.breadths(seen)
+        made = [one for one in every if one.resolved]
         if len(made) < 3:
-            raise InputError(f"a line of size and strain needs 3 reflections, and {len(made)} are chosen.")
+            narrow = len(every) - len(made)
+            said = f"; {narrow} more no broader than the instrument" if narrow else ""
+            raise InputError(f"a line of size and strain needs 3 reflections, and {len(made)} are chosen{said}.")
         theta = np.array([one.theta for one in made])
         cosine = np.cos(theta)
         x, y = 4 * np.sin(theta), np.array([one.breadth for one in made]) * cosine
@@ -102,11 +103,10 @@ class WilliamsonHall(Broadened):
             turned = None if of_level is None else Trace(of_level.causes, -size / level * of_level.adds)
             ((size, turned),) = self.with_wavelength([(size, turned)], told, [size / told.value])
             found.insert(0, found_of("size", (size, turned), "nm"))
+        narrow = len(self.chosen(seen)[1]) - n
         said = f"line through {counted(n, 'reflection')}{said_wave(told)}"
+        said += f", {counted(narrow, 'other')} no broader than the instrument" if narrow else ""
         return self.taken(seen, found, said, warning, "u from the scatter about the line" if scattered else "")
-
-    def digest(self) -> str:
-        return f"K = {self.k:g}, {super().digest()}"
 
 
 class InstrumentWidths(OfPeaks):

@@ -17,6 +17,8 @@ from curvesieve.core.measures.trace import Trace
 from curvesieve.core.models import PlacedTerm
 from curvesieve.core.rules import RuleField
 
+_PURE = {"gaussian": 0.0, "split-gaussian": 0.0, "lorentzian": 1.0, "split-lorentzian": 1.0}
+"""The share of the Lorentzian in profiles that have no parameter for it."""
 _STEP = 1e-6
 """Share of a parameter by which it is moved to see a slope."""
 
@@ -85,13 +87,19 @@ class Peak:
 
     @property
     def mixing(self) -> float:
-        """The share of the Lorentzian in its shape, from 0 to 1; of a Voigt that of the pseudo-Voigt like it."""
+        """The share of the Lorentzian in its shape, from 0 to 1; of a Voigt that of the pseudo-Voigt like it.
+
+        Raises InputError for a profile that is no sum or fold of the two.
+        """
         if "mixing" in self.values:
             return self.values["mixing"]
-        if self.placed.slug == "voigt":
+        slug = self.placed.slug
+        if slug == "voigt":
             part = self.values["fwhm_lorentz"] / self.fwhm if self.fwhm else 0.0
             return 1.36603 * part - 0.47719 * part**2 + 0.11116 * part**3  # Thompson, Cox and Hastings 1987
-        return 1.0 if self.placed.slug.endswith("lorentzian") else 0.0
+        if slug not in _PURE:
+            raise InputError(f"{self.label} is a {self.placed.term.label}, whose Lorentzian share is not known.")
+        return _PURE[slug]
 
 
 def traced(fit: FitSeen, peak: Peak, what: Callable[[Peak], float]) -> tuple[float, Trace | None]:
@@ -129,14 +137,21 @@ class OfPeaks(OfFit):
         there = [Peak(p, {name: found[p.full_name(name)] for name in p.parameters}) for p in fit.model.lines]
         if not there:
             raise InputError("the model has no peak; find peaks, or double-click one on the plot.")
-        wanted = numbers_of(self.peaks)
-        if wanted is None:
-            return fit, there
+        wanted = numbers_of(self.peaks) or {peak.number for peak in there}
         stray = sorted(wanted - {peak.number for peak in there})
         if stray:
             known = ", ".join(str(peak.number) for peak in there)
             raise InputError(f"there is no peak {stray[0]}; there are {known}.")
-        return fit, [peak for peak in there if peak.number in wanted]
+        chosen = [peak for peak in there if peak.number in wanted]
+        other = next(
+            (peak for peak in chosen if (shape := peak.placed.term.shape) is not None and not shape.plain), None
+        )
+        if other is not None:
+            raise InputError(
+                f"{other.label} is of the kind {other.placed.term.label}, whose center is not its maximum and whose width "
+                "is not that at half of it; choose other peaks, or fit a profile that has both."
+            )
+        return fit, chosen
 
     def taken(self, seen: Seen, found: Sequence[Found], said: str, warning: str = "", how: str = "") -> Taken:
         """What was found of the chosen peaks, on the points that the fit used; `how` its u was found, if otherwise."""

@@ -156,6 +156,10 @@ class Model(BaseModel):
             raise InputError(_SHIRLEY_NEEDS)
         return made
 
+    def with_peaks(self, peaks: tuple[PlacedTerm, ...]) -> Model:
+        """The model with these peaks on its background. Raises InputError where it cannot carry them."""
+        return self._with_terms((*peaks, *self._rest()))
+
     def _rest(self) -> tuple[PlacedTerm, ...]:
         return () if self.background is None else (self.background,)
 

@@ -54,13 +54,15 @@ class PeakShape:
 
     `size` is the parameter that the y of the peak is proportional to; `widths` are those that stretch with it, each
     with its share of the full width at the start; `fwhm` is the full width as a formula in the parameters;
-    `cumulative` is ∫ from −∞ to x.
+    `cumulative` is ∫ from −∞ to x. `plain`: the center is the maximum, and `fwhm` the full width at half of it, exactly
+    or as its reference says; others are near to them only.
     """
 
     size: str = "height"
     widths: tuple[tuple[str, float], ...] = (("fwhm", 1.0),)
     fwhm: str = "fwhm"
     cumulative: str = ""
+    plain: bool = True
 
 
 @dataclass(frozen=True)

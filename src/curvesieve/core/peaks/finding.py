@@ -74,13 +74,14 @@ def find_peaks(
     """
     if not 0 <= least < math.inf:
         raise InputError(f"The least signal to noise must be zero or more, not {least:g}.")
-    points = _distinct(whole(curve))
+    every = whole(curve)
+    points = _distinct(every)
     n = len(points)
     if n < _FEWEST:
         raise InputError(f"There are {counted(n, 'point')} to find peaks in, and {_FEWEST} are needed.")
     x, y = points.x, -points.y if dips else points.y
     if not float(np.ptp(y)) > 0:
-        return Found((), (f"All {n:,} points have the same y, {curve.y[0]:g}: there is no peak.",))
+        return Found((), (f"All {n:,} points have the same y, {points.y[0]:g}: there is no peak.",))
     scale = float(np.max(np.abs(y)))
     y = _with_tops(y) / scale  # squares stay numbers, whatever the unit
     noise = (noise_of(x, points.y) if points.u is None else points.u) / scale
@@ -95,6 +96,9 @@ def find_peaks(
     found = [_told(one, pair, x, y, noise, scale) for one, pair in zip(ridges, pairwise(ends), strict=False)]
     found = [one for one in found if one.signal_to_noise >= least and one.fwhm <= most * spacing * 1.5]
     notes: list[str] = []
+    if len(every) > n:
+        shared = counted(len(every) - n, "point")
+        notes.append(f"{shared} with an x that stands before already were not looked at; put Sort and merge before.")
     if len(found) > MOST:
         notes.append(
             f"{len(found):,} candidates stand out; the {MOST} most significant are told. Ask for a higher signal to "

@@ -140,8 +140,7 @@ def _split(model: Model, placed: PlacedTerm) -> Model | None:
     ]
     pair[0] = pair[0].model_copy(update={"name": placed.name})
     peaks = [pair[0] if p.number == placed.number else p for p in model.peaks]
-    ground = () if model.background is None else (model.background,)
-    return model.model_copy(update={"terms": (*peaks, pair[1], *ground)})
+    return model.with_peaks((*peaks, pair[1]))
 
 
 def completed(
@@ -153,7 +152,10 @@ def completed(
     """
     now = model.starting_at(result.values)
     for _ in range(_AGAIN):
-        found = [one for one in find_peaks(_left_over(now, curve)).peaks if not one.doubt]
+        try:
+            found = [one for one in find_peaks(_left_over(now, curve)).peaks if not one.doubt]
+        except InputError:  # too few points
+            break
         if not found:
             break
         better = _better(now, result, with_found(now, curve, found, profile), curve, stop)

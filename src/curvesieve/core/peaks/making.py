@@ -45,9 +45,7 @@ def with_found(model: Model, curve: Curve, found: Sequence[FoundPeak], profile: 
     """
     number = max((placed.number for placed in model.terms), default=0)
     more = [placed_peak(profile, number + k, one.center, one.height, one.fwhm) for k, one in enumerate(found, start=1)]
-    ground = () if model.background is None else (model.background,)
-    made = Model.model_validate(model.model_copy(update={"terms": (*model.peaks, *more, *ground)}).model_dump())
-    return begun(made, curve)
+    return begun(model.with_peaks((*model.peaks, *more)), curve)
 
 
 def begun(model: Model, curve: Curve) -> Model:

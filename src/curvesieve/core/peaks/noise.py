@@ -26,9 +26,9 @@ def noise_of(x: Floats, y: Floats) -> Floats:
 
     From each point's distance from the cubic through its four neighbours, in blocks, with the low ones for what lies
     under peaks. Where all y are whole numbers that scatter as counts do, the variance is their level, and one.
-    `x` (rising) and `y` have shape (n,).
+    `x` (rising, some may be shared) and `y` have shape (n,).
     """
-    noise = _along(x, y)
+    noise = _told_along(x, y)
     if _count(y, noise):
         level = np.convolve(np.pad(y, 4, mode="edge"), np.full(9, 1 / 9), "valid")
         return np.asarray(np.sqrt(level + 1))
@@ -36,9 +36,14 @@ def noise_of(x: Floats, y: Floats) -> Floats:
 
 
 def are_counts(x: Floats, y: Floats) -> bool:
-    """Whether the y are whole numbers of zero and more that scatter as counts do. Both of shape (n,)."""
-    rising = np.concatenate([[True], np.diff(x) > 0]) if x.size else np.zeros(0, bool)
-    return bool(x.size) and _count(y[rising], _along(x[rising], y[rising]))
+    """Whether the y are whole numbers of zero and more that scatter as counts do. `x` (rising) and `y` are (n,)."""
+    return bool(x.size) and _count(y, _told_along(x, y))
+
+
+def _told_along(x: Floats, y: Floats) -> Floats:
+    """The noise at each point from those with an x of their own."""
+    first = np.concatenate([[True], np.diff(x) > 0])
+    return _along(x, y) if first.all() else np.interp(x, x[first], _along(x[first], y[first]))
 
 
 def _along(x: Floats, y: Floats) -> Floats:

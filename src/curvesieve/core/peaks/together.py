@@ -49,7 +49,7 @@ class Asked:
 
 
 @dataclass(frozen=True)
-class PeakFit:
+class FittedPeaks:
     """Peaks that were found and fitted: the model at its values, its fit, what was found first, what to be wary of."""
 
     model: Model
@@ -58,7 +58,7 @@ class PeakFit:
     notes: tuple[str, ...]
 
 
-def fit_peaks(curve: Curve, asked: Asked = Asked(), stop: Watch | None = None) -> PeakFit:
+def fit_peaks(curve: Curve, asked: Asked = Asked(), stop: Watch | None = None) -> FittedPeaks:
     """Finds the peaks of a curve and fits them with a background, by counts where the y are counts.
 
     Peaks that are in doubt when they are found, as spikes are, are told and left out. Raises InputError where there is
@@ -79,9 +79,8 @@ def fit_peaks(curve: Curve, asked: Asked = Asked(), stop: Watch | None = None) -
     if not asked.background:
         model = with_best_ground(model, curve, STIFF)
     begun, result = fitted_peaks(model, curve, stop)
-    model, gone = _without_strays(begun, begun.starting_at(result.values))
-    notes += gone
-    if gone and asked.background:
+    model, strays = _without_strays(begun, begun.starting_at(result.values))
+    if strays and asked.background:
         model, result = fitted_peaks(model, curve, stop)
         model = model.starting_at(result.values)
     if not asked.background:
@@ -90,24 +89,30 @@ def fit_peaks(curve: Curve, asked: Asked = Asked(), stop: Watch | None = None) -
     if asked.complete and not asked.dips:
         model, result = completed(model, result, curve, asked.profile, stop)
     model, result, gone = _pruned(model, curve, result, stop)
-    notes += gone
+    notes += [*_lost(strays, model), *gone]
     model, result = _in_order(model, curve, result)
     if not result.converged:
         notes.append(result.message)
-    return PeakFit(model, result, found, (*notes, *result.warnings, *overlaps(model, result)))
+    return FittedPeaks(model, result, found, (*notes, *result.warnings, *overlaps(model, result)))
 
 
-def _without_strays(begun: Model, model: Model) -> tuple[Model, list[str]]:
-    """The model without peaks that the fit made into something else, as a part of the background; and which."""
+def _without_strays(begun: Model, model: Model) -> tuple[Model, list[float]]:
+    """The model without peaks that the fit made into something else, as a part of the background; where they were."""
     strays = [placed for placed in begun.lines if not stayed(placed, model.term_numbered(placed.number))]
     if len(strays) == len(begun.lines):
         return model, []
     for placed in strays:
         model = model.without(placed.number)
-    return model, [
-        f"A peak at {placed.parameters['center'].start:.6g} is left out: the fit moved it away or made it something "
-        "else."
-        for placed in strays
+    return model, [placed.parameters["center"].start for placed in strays]
+
+
+def _lost(places: list[float], model: Model) -> list[str]:
+    """A sentence on each place of a stray at which no peak came to stand after all."""
+    there = [(placed.parameters["center"].start, width_of(placed)) for placed in model.lines]
+    return [
+        f"A peak at {place:.6g} is left out: the fit moved it away or made it something else."
+        for place in places
+        if all(abs(place - center) > width for center, width in there)
     ]
 
 
@@ -123,10 +128,14 @@ def _pruned(model: Model, curve: Curve, result: FitResult, stop: Watch | None) -
         least, placed = min(sure, key=lambda one: one[0])
         if least >= _HOLDS:
             break
-        fewer, again = fitted_peaks(model.without(placed.number), curve, stop)
+        try:
+            fewer, again = fitted_peaks(model.without(placed.number), curve, stop)
+        except InputError:
+            break
         fewer = fewer.starting_at(again.values)
         place = placed.parameters["center"].start
-        gone.append(f"A peak at {place:.6g} is left out: in the fit it is {least:.1f} times as high as its u.")
+        said = "its scatter" if result.covariance is None else "its u"
+        gone.append(f"A peak at {place:.6g} is left out: in the fit it is {least:.1f} times as high as {said}.")
         model, result = fewer, again
     return model, result, gone
 
@@ -156,8 +165,7 @@ def _in_order(model: Model, curve: Curve, result: FitResult) -> tuple[Model, Fit
     if [placed.number for placed in order] == list(range(1, len(order) + 1)) or model.ties:
         return model, result
     peaks = tuple(placed.model_copy(update={"number": k}) for k, placed in enumerate(order, start=1))
-    ground = () if model.background is None else (model.background,)
-    made = model.model_copy(update={"terms": (*peaks, *ground)})
+    made = model.with_peaks(peaks)
     again = fit_model(made, curve)
     return (made.starting_at(again.values), again) if again.converged or not result.converged else (model, result)
 
@@ -198,7 +206,7 @@ def found_into(model: Model, curve: Curve, profile: str = PROFILE, background: s
     if not new:
         more = " beside those of the model" if there else ""
         raise InputError(" ".join([*found.notes, f"No peak stands out{more}.", *doubts]))
-    counts = not model.terms and _weights(used) == "counts"
+    counts = not model.peaks and model.weights == "u" and _weights(used) == "counts"
     if counts:
         model = model.model_copy(update={"weights": "counts"})
     if not model.terms and background is not None:

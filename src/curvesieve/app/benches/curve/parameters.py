@@ -199,7 +199,7 @@ class ParameterTable(QAbstractTableModel):
         u = f", u = {row.u:.4g}" if row.u is not None else ""
         if row.about:
             state = "from the fit" if row.fitted else "from the starts"
-            return f"{said}{unit}\n{row.value:.10g} ({state}){u}\nA polynomial's coefficients are always fitted."
+            return f"{said}{unit}\n{row.value:.10g} ({state}){u}\nIt follows from others, which are always fitted."
         return (
             f"{said}{unit}\n{row.value:.10g} ({state}){u}\n"
             f"In formulas: {row.full_name}. Type = and a formula in other names to tie it."

@@ -137,7 +137,7 @@ TERMS = (
         ),
         "E. Grushka, Anal. Chem. 44 (1972) 1733 (from memory); scaled erfc where exp would overflow",
         description="A Gaussian with a tail, as in chromatography",
-        shape=PeakShape("area", (("fwhm", 0.8), ("tail", 0.4)), "sqrt(fwhm^2 + (1.5*tail)^2)"),
+        shape=PeakShape("area", (("fwhm", 0.8), ("tail", 0.4)), "sqrt(fwhm^2 + (1.5*tail)^2)", plain=False),
     ),
     Term(
         "fano", "Fano", "peak",
@@ -148,7 +148,7 @@ TERMS = (
             Parameter("asymmetry", "Fano's q: large is symmetric, its sign turns the side of the dip", start=5.0),
         ),
         "U. Fano, Phys. Rev. 124 (1961) 1866, without the level far away (from memory)",
-        description="A line that interferes with a continuum", shape=PeakShape(),
+        description="A line that interferes with a continuum", shape=PeakShape(plain=False),
     ),
     Term(
         "doniach-sunjic", "Doniach–Šunjić", "peak",
@@ -160,7 +160,7 @@ TERMS = (
             Parameter("asymmetry", "0 is a Lorentzian; larger values have a tail", -0.9, 0.9, 0.1),
         ),
         "S. Doniach and M. Šunjić, J. Phys. C 3 (1970) 285, scaled to its value at the center (from memory)",
-        description="A core level of a metal, with its tail", shape=PeakShape(), contains=("lorentzian",),
+        description="A core level of a metal, with its tail", shape=PeakShape(plain=False), contains=("lorentzian",),
     ),
     Term(
         "log-normal", "Log-normal", "peak", "height*exp(-log(x/center)^2/(2*spread^2))",
