@@ -148,8 +148,8 @@ class OfPeaks(OfFit):
         )
         if other is not None:
             raise InputError(
-                f"{other.label} is of the kind {other.placed.term.label}, whose center is not its maximum and whose width "
-                "is not that at half of it; choose other peaks, or fit a profile that has both."
+                f"{other.label} is of the kind {other.placed.term.label}, whose center is not its maximum and whose "
+                "width is not that at half of it; choose other peaks, or fit a profile that has both."
             )
         return fit, chosen
 
