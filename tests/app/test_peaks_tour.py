@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 
+from curvesieve.core.models import OwnTerm
 from tests.app.gestures import click, drop_files
 from tests.app.test_readings import take_reading
 
@@ -59,6 +60,8 @@ def test_from_a_pattern_to_size_and_strain(window, qtbot, tmp_path):
     qtbot.waitUntil(lambda: other.outcome is not None, timeout=20_000)
     by_part = {r.part: r for r in other.outcome.readings if r.quantity == "size"}
     assert len(by_part) == len(PLACES)
+    shown = [name.whole_text() for name in other.numbers.names]
+    assert shown[:3] == ["mean size", "size 1", "size 2"]
     theta = math.radians(PLACES[0] / 2)
     beta = 0.9 * CU / (SIZE * math.cos(theta)) + 4 * STRAIN * math.tan(theta)
     assert by_part[1].value == pytest.approx(0.9 * CU / (beta * math.cos(theta)), rel=0.05)
@@ -82,4 +85,9 @@ def test_finding_again_adds_nothing_and_says_so_and_what_is_odd_is_told(window, 
     assert told[-1].endswith("No peak stands out beside those of the model.")
     assert len(w.session.model.peaks) == 2
     w.session.undo()
+    assert not w.session.model.peaks
+    panel.peak_kind.addItem("Mine", OwnTerm(formula="height/(1 + ((x - center)/fwhm)^4)", kind="peak"))
+    panel.peak_kind.setCurrentIndex(panel.peak_kind.count() - 1)
+    click(panel.find_all)
+    assert told[-1].startswith("A peak of your own is added by a double click")
     assert not w.session.model.peaks

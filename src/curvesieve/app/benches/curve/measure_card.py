@@ -50,7 +50,8 @@ class Numbers(QWidget):
                 widget.setVisible(there)
             if there:
                 reading = readings[place]
-                name.set(plain_name(reading.quantity))
+                of = f" {reading.part}" if reading.part else ""  # of which peak, or loop
+                name.set(f"{plain_name(reading.quantity)}{of}")
                 value.setText(concise(reading.value, reading.u))
                 value.setAccessibleName(f"{reading.name} value")
                 unit.setText(units.shown(reading.unit) or "no unit")
