@@ -18,10 +18,11 @@ from curvesieve.core.models import Model
 MEASURES = registered_measures()
 MECHANICAL = ("offset-yield", "proportional-limit", "total-proof", "elongation", "ramberg-osgood", "hardening", "loops",
               "unloading")  # fmt: skip
-REFLECTED = ("spacing", "scherrer", "williamson-hall", "instrument-widths")
+REFLECTED = ("spacing", "scherrer", "williamson-hall", "instrument-widths", "lattice", "peak-number", "peak-ratio",
+             "line-shift")  # fmt: skip
 ALONE = [slug for slug in MEASURES if slug not in (*MECHANICAL, *REFLECTED)]
 """Measures of any curve alone; the others need an elastic line or a test (test_tension.py, test_mechanics.py), or
-reflections (test_diffraction.py)."""
+peaks (test_diffraction.py, test_lattice.py, test_peak_numbers.py)."""
 SET = {
     "straight-part": {"low": 1.0, "high": 3.0}, "highest-point": {"low": 2.5, "high": 5.5, "points": 301},
     "lowest-point": {"low": 5.0, "high": 8.8, "points": 301}, "value-at": {"at": 3.33}, "x-at-value": {"y": 3.0},
@@ -33,7 +34,8 @@ SET = {
     "approach": {"low": 1.003, "high": 4.0, "points": 21, "share": 0.3}, "formula": {"formula": "1 + 1"},
     "law-over-band": {"law": "line", "high": 0.8}, "fitted-value": {"at": 3.33}, "fitted-place": {"y": 3.0},
     "fitted-extremum": {"low": 2.0}, "fitted-area": {"low": 2.0, "high": 5.0},
-    "fitted-quantity": {"formula": "center_1"}, "chord": {"low": 1.0, "high": 3.0},
+    "fitted-quantity": {"formula": "center_1"}, "peak-number": {"what": "height"}, "line-shift": {"place": "3.5"},
+    "chord": {"low": 1.0, "high": 3.0},
 }  # fmt: skip
 X = np.linspace(0, 10, 801)
 Y = 5 * np.exp(-0.5 * ((X - 4) / 0.8) ** 2) + 0.3 * np.cos(2 * np.pi * X / 1.7) * (X > 6.5) + 0.5

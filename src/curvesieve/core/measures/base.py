@@ -23,7 +23,8 @@ from curvesieve.core.shapes import Shape
 from curvesieve.core.typed import rounded
 
 _MODULES = ("lines", "meeting", "laws", "points", "crossing", "areas", "statistics", "mechanics", "yielding",
-            "hardening", "loops", "indentation", "diffraction", "broadening", "hall", "of_fit", "formulas")  # fmt: skip
+            "hardening", "loops", "indentation", "peak_numbers", "diffraction", "broadening", "hall", "lattice",
+            "of_fit", "formulas")  # fmt: skip
 MODULES = tuple(f"curvesieve.core.measures.{module}" for module in _MODULES)
 """The modules that declare measures, in the order in which a group lists them."""
 GROUPS = ("lines", "points", "areas", "statistics", "mechanics", "peaks", "of the fit", "formulas")

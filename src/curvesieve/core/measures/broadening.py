@@ -14,7 +14,7 @@ from curvesieve.core.diffraction import Axis, caglioti, without_instrument
 from curvesieve.core.errors import Absent, InputError, counted
 from curvesieve.core.measures.base import Found, Seen, Taken, Yield
 from curvesieve.core.measures.diffraction import Diffracted, found_of, said_wave
-from curvesieve.core.measures.of_peaks import Peak, mean_of, traced
+from curvesieve.core.measures.of_peaks import Peak, mean_of, told_in, traced
 from curvesieve.core.measures.trace import Trace
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.rules import RuleField
@@ -109,7 +109,9 @@ class Broadened(Diffracted):
         if self.instrument == "none":
             return lambda theta, wave: 0.0
         if self.instrument == "one width":
-            width = _number_in(self.own_width, seen)
+            width, _ = told_in(self.own_width, seen, "the instrument's FWHM", "0.08 deg")
+            if not 0 <= width < math.inf:
+                raise InputError(f"the instrument's FWHM is not below zero, but {width:g}.")
             return lambda theta, wave: axis.breadth(width, theta, wave)
         named = {one.name.casefold(): one for one in seen.quantities}
         missing = [name for name in _BY_QUANTITIES if name not in named]
@@ -130,25 +132,6 @@ def _squared(told: Quantity, x_unit: str) -> float:
     if units.in_base(told.unit).powers != units.in_base(square).powers:
         raise InputError(f"{told.name} is {told.written()}, and a width squared is in {units.shown(square)}.")
     return told.value * float(units.in_base(told.unit).factor / units.in_base(square).factor)
-
-
-def _number_in(text: str, seen: Seen) -> float:
-    """A width typed with its unit, or named, in the unit of x. Raises InputError where it is neither."""
-    plain = text.strip()
-    if not plain:
-        raise InputError("the instrument's FWHM is not set; type one such as 0.08 deg, or name a quantity.")
-    known = seen.earlier.named(plain)
-    if known is not None:
-        value, unit = known[0].value, known[0].unit
-    else:
-        told = Quantity.read("the instrument's FWHM", plain)
-        value, unit = told.value, told.unit
-    x_unit = seen.curve.x_unit
-    if unit and not units.alike(unit, x_unit):
-        value = float(units.convert(np.array(value), unit, x_unit))
-    if not 0 <= value < math.inf:
-        raise InputError(f"the instrument's FWHM is not below zero, but {value:g}.")
-    return value
 
 
 class Scherrer(Broadened):

@@ -5,9 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 
+from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.formula import evaluate, parse
 from curvesieve.core.measures.base import Found, Seen, Taken
@@ -15,12 +17,21 @@ from curvesieve.core.measures.fit_seen import FitSeen
 from curvesieve.core.measures.of_fit import FIT, OfFit
 from curvesieve.core.measures.trace import Trace
 from curvesieve.core.models import PlacedTerm
+from curvesieve.core.models.crest import Crest, crest_of
+from curvesieve.core.quantity import Quantity
 from curvesieve.core.rules import RuleField
 
 _PURE = {"gaussian": 0.0, "split-gaussian": 0.0, "lorentzian": 1.0, "split-lorentzian": 1.0}
 """The share of the Lorentzian in profiles that have no parameter for it."""
+_FWHM_OF_SIGMA = 2 * math.sqrt(2 * math.log(2))
 _STEP = 1e-6
 """Share of a parameter by which it is moved to see a slope."""
+_TYPED = -1_550_000
+"""The cause of the u of a number that is typed; see `Trace`."""
+
+
+Part = tuple[float, Trace | None]
+"""A number, and where its u is from; None where that is not known."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,10 +61,27 @@ class Peak:
         return Peak(self.placed, {**self.values, **changes})
 
     @property
+    def is_plain(self) -> bool:
+        """Whether its center is its maximum, and the width in its formula that at half of it."""
+        shape = self.placed.term.shape
+        return shape is not None and shape.plain and self.placed.own is None
+
+    @property
+    def top(self) -> float:
+        """Where it is highest; of a symmetric profile its center. Raises InputError where it has no crest."""
+        return self.center if self.is_plain else self._crest.x
+
+    @property
+    def _crest(self) -> Crest:
+        return crest_of(self.placed.term, self.values)
+
+    @property
     def fwhm(self) -> float:
-        """Its full width at half maximum, in the unit of x."""
+        """Its full width at half maximum, in the unit of x. Raises InputError where it has none."""
         shape = self.placed.term.shape
         assert shape is not None
+        if not shape.plain:
+            return self._crest.fwhm
         formula = parse(shape.fwhm, ())
         return abs(float(evaluate(formula, {name: self.values[name] for name in formula.parameters})))
 
@@ -72,10 +100,17 @@ class Peak:
 
     @property
     def height(self) -> float:
-        """Its height over what it stands on, at its center."""
+        """Its height over what it stands on, at its maximum."""
+        if not self.is_plain:
+            return self._crest.height
         formula = self.placed.term.parsed
         values = {name: np.float64(self.values[name]) for name in formula.parameters}
         return float(evaluate(formula, {self.placed.term.variable: np.float64(self.center), **values}))
+
+    @property
+    def sigma(self) -> float | None:
+        """The standard deviation of a Gaussian; other profiles have none, or none of use."""
+        return self.fwhm / _FWHM_OF_SIGMA if self.placed.slug == "gaussian" else None
 
     @property
     def breadth(self) -> float:
@@ -102,7 +137,7 @@ class Peak:
         return _PURE[slug]
 
 
-def traced(fit: FitSeen, peak: Peak, what: Callable[[Peak], float]) -> tuple[float, Trace | None]:
+def traced(fit: FitSeen, peak: Peak, what: Callable[[Peak], float]) -> Part:
     """A number that follows from one peak, and where its u is from; by central differences.
 
     Raises InputError as `what` does.
@@ -128,6 +163,8 @@ class OfPeaks(OfFit):
     """A measure of the peaks of the current fit."""
 
     group = "peaks"
+    plain_only: ClassVar[bool] = True
+    """Whether it wants peaks whose center is their maximum."""
     peaks: str = RuleField("", label="peaks", max_length=400, help="Numbers such as 1, 3-5; empty: all of them.")
 
     def chosen(self, seen: Seen) -> tuple[FitSeen, list[Peak]]:
@@ -143,10 +180,8 @@ class OfPeaks(OfFit):
             known = ", ".join(str(peak.number) for peak in there)
             raise InputError(f"there is no peak {stray[0]}; there are {known}.")
         chosen = [peak for peak in there if peak.number in wanted]
-        other = next(
-            (peak for peak in chosen if (shape := peak.placed.term.shape) is not None and not shape.plain), None
-        )
-        if other is not None:
+        other = next((peak for peak in chosen if not (peak.is_plain or peak.placed.own)), None)
+        if other is not None and self.plain_only:
             raise InputError(
                 f"{other.label} is of the kind {other.placed.term.label}, whose center is not its maximum and whose "
                 "width is not that at half of it; choose other peaks, or fit a profile that has both."
@@ -177,10 +212,34 @@ def numbers_of(text: str) -> set[int] | None:
     return made
 
 
-def mean_of(parts: Sequence[tuple[float, Trace | None]]) -> tuple[float, Trace | None]:
+def mean_of(parts: Sequence[Part]) -> Part:
     """The mean of several numbers, and where its u is from."""
     value = float(np.mean([one for one, _ in parts]))
     traces = [trace for _, trace in parts if trace is not None]
     if len(traces) < len(parts):
         return value, None
     return value, Trace.sum([(trace, 1 / len(parts)) for trace in traces])
+
+
+def told_in(text: str, seen: Seen, what: str, example: str) -> Part:
+    """A number typed with its unit, or named, in the unit of x, and where its u is from.
+
+    Raises InputError where it is neither, or in a unit that is none of x.
+    """
+    plain = text.strip()
+    if not plain:
+        raise InputError(f"{what} is not set; type one such as {example}, or name a quantity.")
+    known = seen.earlier.named(plain)
+    if known is not None:
+        (reading, trace), unit = known, known[0].unit
+        value = reading.value
+    else:
+        told = Quantity.read(what, plain)
+        value, unit = told.value, told.unit
+        trace = Trace(np.array([_TYPED]), np.array([told.u])) if told.u else None
+    x_unit = seen.curve.x_unit
+    if unit and not units.alike(unit, x_unit):
+        turned = float(units.convert(np.array(value), unit, x_unit))
+        factor = float(units.in_base(unit).factor / units.in_base(x_unit).factor)
+        value, trace = turned, None if trace is None else Trace(trace.causes, trace.adds * factor)
+    return value, trace
