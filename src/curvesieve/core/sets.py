@@ -22,7 +22,8 @@ Made = dict[str, Any]
 class MeasureSet:
     """Measures that belong together: what they are for, what is read, the JSON of each, other words to find it by.
 
-    `test` is the kind of mechanical test, see `intake.machine.TESTS`; `steps` those that a test's curve passes before.
+    `test` is the kind of mechanical test, see `intake.machine.TESTS`, empty for others; `steps` those that a test's
+    curve passes before.
     A measure `where` a quantity is known is taken with these: by the quantity's name.
     """
 
@@ -170,24 +171,40 @@ RUBBER = MeasureSet(
     ),
     "elastomer hyperelastic shear modulus mooney rivlin neo-hookean",
 )
-SETS = (TENSION, COMPRESSION, BENDING, BENDING_4, RELAXATION, CREEP, CYCLES, INDENTATION, RUBBER)
-BY_TEST = {one.test: one for one in reversed(SETS)}
+DIFFRACTION = MeasureSet(
+    "Diffraction sizes",
+    "d-spacings, Scherrer sizes and their mean, size and strain of the reflections of a fit",
+    "",
+    (
+        {"measure": "spacing", "name": "d"},
+        {"measure": "scherrer", "name": "D"},
+        {"measure": "williamson-hall", "name": "WH"},
+    ),
+    "xrd crystallite scherrer williamson hall bragg reflections powder",
+)
+BANDS = MeasureSet(
+    "Bands",
+    "Share of the area and signal to noise of each band of a fit, and the ratio of the first two",
+    "",
+    (
+        {"measure": "peak-number", "what": "share", "name": "share", "units": {"peak-share": "%"}},
+        {"measure": "peak-number", "what": "signal to noise", "name": "S/N"},
+        {"measure": "peak-ratio", "what": "area", "over": "1", "peaks": "2", "name": "area ratio"},
+    ),
+    "raman infrared spectrum peaks ratio intensity",
+)
+SETS = (TENSION, COMPRESSION, BENDING, BENDING_4, RELAXATION, CREEP, CYCLES, INDENTATION, RUBBER, DIFFRACTION, BANDS)
+BY_TEST = {one.test: one for one in reversed(SETS) if one.test}
 """The recipe that a test's curves come in with."""
 
 
 def peak_measures(wavelength: str = "", k: float = 0.9) -> tuple[MeasureSlot, ...]:
     """Spacings, sizes and a line of size and strain of the reflections of a fit."""
-    common = {"wavelength": wavelength}
-    return Recipe.parse(
-        {
-            "recipe": 1,
-            "measures": [
-                {"measure": "spacing", "name": "d", **common},
-                {"measure": "scherrer", "name": "D", "k": k, **common},
-                {"measure": "williamson-hall", "name": "WH", "k": k, **common},
-            ],
-        }
-    ).measures
+    sized = ({"k": k} if made["measure"] != "spacing" else {} for made in DIFFRACTION.measures)
+    measures = [
+        {**made, "wavelength": wavelength, **more} for made, more in zip(DIFFRACTION.measures, sized, strict=True)
+    ]
+    return Recipe.parse({"recipe": 1, "measures": measures}).measures
 
 
 @dataclass(frozen=True, eq=False)

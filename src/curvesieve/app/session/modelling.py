@@ -15,6 +15,7 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.models.own import TERM_FILES, OwnParameter
+from curvesieve.core.models.tied import settled
 from curvesieve.core.study import FitEntry, Study, edits
 from curvesieve.core.study.fits import derived_changed, fit_curve
 from curvesieve.core.study.passing import sieved_curve
@@ -96,7 +97,7 @@ class Modelling(QObject):
 
     def set_model(self, model: Model, label: str, merge: str = "") -> None:
         if self.session.view.curve is not None:
-            self.session.apply(edits.set_model(self.session.view.curve, model), label, merge)
+            self.session.apply(edits.set_model(self.session.view.curve, settled(model)), label, merge)
 
     def _passed(self) -> Curve:
         """The curve that passed, for an edit that reads starts off it."""
@@ -120,30 +121,6 @@ class Modelling(QObject):
 
         if self.session.apply(edit, "add a peak"):
             self.session.look_at_stage("model")
-
-    def find_peaks(self, slug: str, background: str | None = "") -> None:
-        """Adds the peaks that are found in the points in use, in the background; what was found is told."""
-        entry, study = self.session.entry, self.session.study
-        if entry is None:
-            self._refused("There is no curve to find peaks in yet. Drop a file on the window first.")
-            return
-        model, key = self.model_in_sight(), study.fit_key(entry.id)
-
-        def work(ticket: Ticket) -> tuple[Model, str]:
-            from curvesieve.core.peaks.together import found_into
-
-            return found_into(model, sieved_curve(study, entry.id).curve, slug, background)
-
-        def done(found: tuple[Model, str]) -> None:
-            made, said = found
-            if not self.session.study.has(entry.id) or self.session.study.fit_key(entry.id) != key:
-                return
-            if self.session.apply(edits.set_model(entry.id, made), "find peaks"):
-                if self.session.view.curve == entry.id:
-                    self.session.look_at_stage("model")
-                self.session.noticed.emit(f"{entry.label}: {said}", "word")
-
-        self.session.jobs.start(f"Finding peaks of {entry.label}", "peaks", work, done, self._refused)
 
     def set_background(self, slug: str | None, own: OwnTerm | None = None) -> None:
         """Another background or law under the peaks; a law without a rule for its starts has them looked for."""

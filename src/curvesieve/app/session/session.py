@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from curvesieve.app.session.desk import Desk
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.modelling import Modelling
+from curvesieve.app.session.peaks import Peaks
 from curvesieve.app.session.readings import Readings
 from curvesieve.app.session.worker import Worker
 from curvesieve.core.errors import InputError
@@ -33,6 +34,7 @@ class Session(Desk):
         """What the study's file was when it was opened or saved here."""
         self.path: Path | None = None
         self.modelling = Modelling(self)
+        self.peaks = Peaks(self, self.modelling)
         self.readings = Readings(self)
 
     def add_line_tables(self, folder: Path) -> None:

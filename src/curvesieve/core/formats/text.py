@@ -29,7 +29,7 @@ from curvesieve.core.record import Channel, Record, Source
 Floats = NDArray[np.float64]
 Watch = Callable[[float], None]
 """Told the share that is read, from 0 to 1; it may raise to stop."""
-_KEY_VALUE = re.compile(r"^[#%!\s]*(?P<key>[^:=\t;,]{1,60}?)\s*[:=;\t]\s*(?P<value>\S.*)$")
+_KEY_VALUE = re.compile(r"^[#%!;*\s]*(?P<key>[^:=\t;,]{1,60}?)\s*[:=;\t]\s*(?P<value>\S.*)$")
 _FEW_ROWS = 3
 _MAX_TABLES, _MAX_DEPTH = 200, 20
 _MAX_METADATA = 1000

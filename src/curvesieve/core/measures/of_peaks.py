@@ -159,6 +159,16 @@ def traced(fit: FitSeen, peak: Peak, what: Callable[[Peak], float]) -> Part:
     return value, Trace(FIT - np.arange(factor.shape[1]), adds)
 
 
+def parameter_traced(fit: FitSeen, peak: Peak, name: str) -> Part:
+    """A parameter of one peak, and where its u is from."""
+    value = peak.values[name]
+    if fit.factor is None:
+        return abs(value) if name == "fwhm" else value, None
+    slope = -1.0 if name == "fwhm" and value < 0 else 1.0
+    adds = np.asarray(fit.result.gradient({peak.placed.full_name(name): slope})) @ fit.factor
+    return abs(value) if name == "fwhm" else value, Trace(FIT - np.arange(fit.factor.shape[1]), adds)
+
+
 class OfPeaks(OfFit):
     """A measure of the peaks of the current fit."""
 

@@ -14,7 +14,7 @@ from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.measures.base import Found, Power, Seen, Taken, Yield
 from curvesieve.core.measures.fit_seen import FitSeen
-from curvesieve.core.measures.of_peaks import OfPeaks, Part, Peak, numbers_of, told_in, traced
+from curvesieve.core.measures.of_peaks import OfPeaks, Part, Peak, numbers_of, parameter_traced, told_in, traced
 from curvesieve.core.measures.trace import Trace
 from curvesieve.core.rules import RuleField
 
@@ -69,8 +69,15 @@ _SINGLE: dict[str, Callable[[Peak], float]] = {
 }  # fmt: skip
 
 
+_ITSELF = {"center": "center", "height": "height", "FWHM": "fwhm", "area": "area"}
+"""The parameter that a number is by itself, in profiles that have it."""
+
+
 def number_of(fit: FitSeen, peak: Peak, what: str) -> Part:
     """A number that a peak has by itself, and where its u is from. Raises InputError where it has none."""
+    name, size = _ITSELF.get(what, ""), peak.placed.term.shape
+    if name in peak.values and peak.is_plain and size is not None and name in ("center", size.size, size.fwhm):
+        return parameter_traced(fit, peak, name)
     return traced(fit, peak, _SINGLE[what])
 
 
@@ -90,6 +97,27 @@ def numbers_of_each(fit: FitSeen, peaks: Sequence[Peak], what: str, every: Seque
     for peak in peaks:
         try:
             found.append(one_by_one(peak))
+        except InputError as error:
+            found.append(error)
+    return found
+
+
+def numbers_at_start(peaks: Sequence[Peak], what: str) -> list[Part | InputError]:
+    """The same at values that no fit has found, and so without u."""
+    found: list[Part | InputError] = []
+    areas: list[Part] | InputError = []
+    if what == "share":
+        try:
+            areas = [(area_of_peak(peak), None) for peak in peaks]
+        except InputError as error:
+            areas = error
+    for k, peak in enumerate(peaks):
+        try:
+            if what == "signal to noise":
+                raise InputError("The noise is the scatter about a fit; fit the model first.")
+            if isinstance(areas, InputError):
+                raise areas
+            found.append(ratio_of([areas[k]], areas) if what == "share" else (_SINGLE[what](peak), None))
         except InputError as error:
             found.append(error)
     return found

@@ -131,7 +131,7 @@ def _told(ridge: Ridge, between: tuple[float, float], x: Floats, y: Floats, nois
         seen = _over_ground(y, at, width, (round(between[0]), round(between[1])))
         if seen is None:
             break
-        settled = seen[1] <= 1.5 * width
+        settled = width / 1.5 <= seen[1] <= 1.5 * width
         height, width = seen
         if settled:
             break

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
+from typing import Literal
 
 import numpy as np
 
-from curvesieve.core.curve import Floats
+from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.scatter import off_cubic
 
 _BLOCK, _WIDE = 128, 12
@@ -88,3 +89,10 @@ def _count(y: Floats, noise: Floats) -> bool:
     level = float(np.median(y))
     ratio = float(np.median(noise)) ** 2 / level if level > 0 else 0.0
     return _COUNTED[0] <= ratio <= _COUNTED[1]
+
+
+def counts_or_u(curve: Curve) -> Literal["u", "counts"]:
+    """How a fit weighs the points of a curve: by their u; as counts where they have none and are such."""
+    used = curve.used
+    order = np.argsort(used.x, kind="stable")
+    return "counts" if used.u is None and are_counts(used.x[order], used.y[order]) else "u"

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
 from curvesieve.core.curve import Curve
-from curvesieve.core.errors import InputError, counted
+from curvesieve.core.errors import InputError
 from curvesieve.core.fitting import FitResult
 from curvesieve.core.models import Model, PlacedTerm
 from curvesieve.core.models.drawing import height_of, width_of
@@ -25,7 +24,7 @@ from curvesieve.core.peaks.making import (
     with_best_ground,
     with_found,
 )
-from curvesieve.core.peaks.noise import are_counts
+from curvesieve.core.peaks.noise import counts_or_u
 
 _HOLDS = 3.0
 """A peak that the fit keeps is at least so many times as high as its u."""
@@ -74,7 +73,7 @@ def fit_peaks(curve: Curve, asked: Asked = Asked(), stop: Watch | None = None) -
         raise InputError(
             " ".join([*notes, "No peak stands out; ask for a lower signal to noise, or look at the curve."])
         )
-    model = Model(weights=_weights(curve)).with_background(asked.background or BACKGROUND, curve)
+    model = Model(weights=counts_or_u(curve)).with_background(asked.background or BACKGROUND, curve)
     model = with_found(model, curve, sure, asked.profile)
     if not asked.background:
         model = with_best_ground(model, curve, STIFF)
@@ -189,38 +188,3 @@ def overlaps(model: Model, result: FitResult) -> tuple[str, ...]:
         f"{value:.3f}. Hold or share a width, or fit one peak."
         for (a, b), (value, one, other) in told.items()
     )
-
-
-def found_into(model: Model, curve: Curve, profile: str = PROFILE, background: str | None = "") -> tuple[Model, str]:
-    """The model with what is found in the points in use and is not there yet, and a sentence on it; nothing is fitted.
-
-    A model without terms gets a background: the one named, none for None, and the one that suits best for "". Raises
-    InputError where there is no peak to be found.
-    """
-    used = model.in_use(curve)
-    found = find_peaks(used)
-    sure = [one for one in found.peaks if not one.doubt]
-    there = [(placed.parameters["center"].start, width_of(placed)) for placed in model.peaks]
-    new = [one for one in sure if all(abs(one.center - at) > max(width, one.fwhm) / 2 for at, width in there)]
-    doubts = [f"one at {one.center:.5g} is left out, {one.doubt}" for one in found.peaks if one.doubt]
-    if not new:
-        more = " beside those of the model" if there else ""
-        raise InputError(" ".join([*found.notes, f"No peak stands out{more}.", *doubts]))
-    counts = not model.peaks and model.weights == "u" and _weights(used) == "counts"
-    if counts:
-        model = model.model_copy(update={"weights": "counts"})
-    if not model.terms and background is not None:
-        model = model.with_background(background or BACKGROUND, curve)
-        model = with_found(model, curve, new, profile)
-        made = model if background else with_best_ground(model, curve, STIFF)
-    else:
-        made = with_found(model, curve, new, profile)
-    said = f"{counted(len(new), 'peak')} found{'; ' if doubts else ''}{'; '.join(doubts)}."
-    return made, " ".join([said, *(["The fit weighs y as counts."] if counts else []), *found.notes])
-
-
-def _weights(curve: Curve) -> Literal["u", "counts"]:
-    """How a fit weighs the points of a curve: by their u; as counts where they have none and are such."""
-    used = curve.used
-    order = np.argsort(used.x, kind="stable")
-    return "counts" if used.u is None and are_counts(used.x[order], used.y[order]) else "u"

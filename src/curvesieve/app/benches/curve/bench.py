@@ -159,6 +159,9 @@ class CurveBench(QWidget):
             row("Logarithmic y axis on or off", "", canvas.y_scale.click, has_curve),
             row("Add a step…", "Ctrl+Shift+A", self.sieve.open_list, has_curve),
             row("Add a peak at an x…", "", self.ask_peak, has_curve, "center"),
+            row("Find peaks", "", session.peaks.find, has_curve, "candidates search detect automatic"),
+            row("The peaks of the model in a table", "", page("Peaks"), has_curve, "rows center area share"),
+            row("How many peaks?", "", self._ask_how_many, has_curve, "number count aicc"),
             row("Take a reading…", "Ctrl+Shift+R", self.readings.open_list, has_curve, "measure"),
             row("Fit the model", "F5", model.foot.fit.click, has_terms),
             row("Read starts off the data", "", session.modelling.read_starts, has_terms),
@@ -170,6 +173,7 @@ class CurveBench(QWidget):
                 "table points mean extremes read value",
             ),
             row("What the fit says", "Ctrl+R", page("Result"), has_curve),
+            row("Size and strain: Williamson–Hall", "", page("Size and strain"), has_curve, "diffraction microstrain"),
             row("Compare models", "", page("Compare"), has_curve),
             row("Straighten the axes", "", page("Straighten"), has_curve),
             row("Readings beside the literature", "", page("Literature"), has_curve, "handbook values deviation"),
@@ -204,6 +208,14 @@ class CurveBench(QWidget):
         ]  # fmt: skip
         return [*steps, *sets, *measures]
 
+    def _ask_how_many(self) -> None:
+        from curvesieve.app.benches.curve.peaks_page import PeaksPage
+
+        self.drawer.show_page("Peaks")
+        page = self.drawer.page("Peaks")
+        assert isinstance(page, PeaksPage)
+        page.ask_how_many()
+
     def ask_peak(self) -> None:
         """Adds a peak of the kind that is chosen, without the mouse."""
         text, ok = QInputDialog.getText(self, "Add a peak", "x of its center")
@@ -217,8 +229,11 @@ class CurveBench(QWidget):
         self.canvas.add_peak_at(x)
 
     def lay_down(self) -> None:
-        """Escape: a drag first, then a formula that is being typed, then the step in hand."""
+        """Escape: a drag first, then a formula that is being typed, candidates for peaks, then the step in hand."""
         if self.canvas.drop_drag() or self.model.lay_down_formula():
+            return
+        if self.session.peaks.candidates is not None:
+            self.session.peaks.leave()
             return
         if self.canvas.session.view.stage != MODEL:
             self.canvas.session.look_at_stage(MODEL)

@@ -39,8 +39,9 @@ class Drawer(QWidget):
         self.stack = QStackedWidget()
         self.stack.addWidget(self.ledger)
         self._makers: dict[str, Callable[[], QWidget]] = {
-            "Points": self._make_points, "Result": self._make_result, "Compare": self._make_compare,
-            "Straighten": self._make_straight, "Literature": self._make_literature,
+            "Peaks": self._make_peaks, "Points": self._make_points, "Result": self._make_result,
+            "Size and strain": self._make_hall, "Compare": self._make_compare, "Straighten": self._make_straight,
+            "Literature": self._make_literature,
         }  # fmt: skip
         self.pages: dict[str, QWidget] = {"Ledger": self.ledger}
         self._scrolls: dict[str, QWidget] = {}
@@ -59,8 +60,10 @@ class Drawer(QWidget):
         row.setSpacing(3)
         tips = {
             "Ledger": "The readings of all curves of the family",
+            "Peaks": "A row a peak: center, height, FWHM, area, share; what is said of several at once",
             "Points": "The numbers of the curve in hand; y at an x, mean and extremes",
             "Result": "Statistics, correlations, intervals, predictions of this fit",
+            "Size and strain": "How the breadth of reflections goes with the angle: Williamson and Hall's line",
             "Compare": "Several models of this curve side by side",
             "Literature": "What was read beside values of the literature",
             "Straighten": "Axes on which a law is a straight line",
@@ -121,6 +124,16 @@ class Drawer(QWidget):
         self.stack.setCurrentWidget(self._scrolls.get(name, page))
         self.heading.fold(False)
         self._settle()
+
+    def _make_peaks(self) -> QWidget:
+        from curvesieve.app.benches.curve.peaks_page import PeaksPage
+
+        return PeaksPage(self.session)
+
+    def _make_hall(self) -> QWidget:
+        from curvesieve.app.benches.curve.hall_page import HallPage
+
+        return HallPage(self.session)
 
     def _make_points(self) -> QWidget:
         from curvesieve.app.benches.curve.points import PointsPage

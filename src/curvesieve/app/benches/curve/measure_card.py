@@ -79,6 +79,7 @@ class MeasureCard(RuleCard):
     """One measure. `unit_asked` names the quantity that is to be shown in another unit."""
 
     unit_asked = pyqtSignal(str, QPoint)
+    giving_asked = pyqtSignal()
 
     def __init__(self, slot_id: str) -> None:
         self.value = label(role="reading")
@@ -137,6 +138,8 @@ class MeasureCard(RuleCard):
         copying: list[MenuRow] = [
             (f"Copy {reading.name} with its u, all digits", partial(_copy, reading)) for reading in readings
         ]
+        if readings:
+            copying.append(("Give to a family as quantities…", self.giving_asked.emit))
         return [*copying, *([("", None)] if copying else []), *super().menu_rows()]
 
 

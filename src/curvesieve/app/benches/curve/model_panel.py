@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from curvesieve.app.benches.curve.finding_row import FindingRow
 from curvesieve.app.benches.curve.fit_foot import FitFoot
 from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE, ParameterRow, ParameterTable
 from curvesieve.app.benches.curve.settings import FitSettings
@@ -80,11 +81,12 @@ class ModelPanel(QWidget):
         self.slider.moved.connect(self._slid)
         self.settings = FitSettings(session)
         self.foot = FitFoot(session, self._remove_chosen)
+        self.finding = FindingRow(session, self._asked_for)
         self._make_table()
         self.card.rows.addWidget(self.formula)
         self.card.rows.addWidget(self.typeset)
         self.card.rows.addLayout(self._choices())
-        self.card.rows.addLayout(self._finding())
+        self.card.rows.addWidget(self.finding)
         for widget in (self.editor, self.view, self.slider, self.settings):
             self.card.rows.addWidget(widget)
         self._lay_out()
@@ -135,24 +137,14 @@ class ModelPanel(QWidget):
             grid.setColumnMinimumWidth(column, 120)
         return grid
 
-    def _finding(self) -> QHBoxLayout:
-        self.find_all = button(
-            "Find peaks", tip="Adds every peak that stands out of the points in use, as starts for a fit"
-        )
-        self.find_all.clicked.connect(self._find_peaks)
-        row = QHBoxLayout()
-        row.addWidget(self.find_all)
-        row.addStretch(1)
-        return row
-
-    def _find_peaks(self) -> None:
-        """Those of the kind that is chosen; the background that stands there at first gives way to a better one."""
+    def _asked_for(self) -> tuple[str, str | None] | None:
+        """The kind of the peaks to be added, and the background under them: a better one than that of the beginning."""
         kind = self.peak_kind.currentData()
         if not isinstance(kind, str):
             said = "A peak of your own is added by a double click; choose a kind of the library to find peaks."
             self.session.noticed.emit(said, "problem")
-            return
-        self.modelling.find_peaks(kind, self.first_background if self.first_background != "line" else "")
+            return None
+        return kind, self.first_background if self.first_background != "line" else ""
 
     @cached_property
     def term_list(self) -> TermList:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import cached_property, partial
 
 from PyQt6.QtCore import QPoint, pyqtSignal
@@ -16,12 +16,13 @@ from curvesieve.app.session import recipes
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.fold import FoldButton
-from curvesieve.app.widgets.menu import menu_of
+from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.unit_menu import unit_rows
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import counted
 from curvesieve.core.measures.base import Measure, MeasureSlot
 from curvesieve.core.measures.outcome import Outcome
+from curvesieve.core.reading import Reading
 from curvesieve.core.sets import MeasureSet
 from curvesieve.core.study import edits
 from curvesieve.core.study.outcomes import Outcomes
@@ -152,6 +153,7 @@ class ReadingsColumn(QWidget):
             card.removed.connect(lambda c=card: self._apply(edits.remove_measure, c.slot_id, None, "remove"))
             card.naming_asked.connect(lambda c=card: self._ask_name(c.slot_id))
             card.refused.connect(lambda sentence: self.session.noticed.emit(sentence, "problem"))
+            card.giving_asked.connect(lambda c=card: self._ask_family(c))
             card.unit_asked.connect(lambda quantity, at, c=card: self._ask_unit(c, quantity, at))
             self.stack.addWidget(card)
             self._cards.append(card)
@@ -226,6 +228,20 @@ class ReadingsColumn(QWidget):
         chosen = bool(self._slot(card.slot_id).units.get(quantity))
         choose = partial(self._show_in, card.slot_id, quantity)
         menu_of(self, unit_rows(self, reading.unit, chosen, choose)).popup(at)
+
+    def _ask_family(self, card: MeasureCard) -> None:
+        """The families that may be given what a card reads, as quantities."""
+        readings = card.outcome.readings if card.outcome is not None else ()
+        rows: list[MenuRow] = [
+            (f"To {family.label}", partial(self._give, family.id, readings))
+            for family in self.session.study.document.families
+        ]
+        menu_of(self, rows or [("There is no family yet", None)]).popup(card.mapToGlobal(QPoint(40, 20)))
+
+    def _give(self, family_id: str, readings: Sequence[Reading]) -> None:
+        if self.session.apply(edits.give_readings(family_id, readings), "give readings on"):
+            names = ", ".join(edits.name_as_quantity(one) for one in readings)
+            self.session.noticed.emit(f"Given as {names}: measures of the family may name them.", "word")
 
     def _show_in(self, slot_id: str, quantity: str, unit: str) -> None:
         self.session.apply(edits.show_in(self._curve_id(), slot_id, quantity, unit), "show in another unit")

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 
 from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.measures.base import Measure, MeasureSlot
+from curvesieve.core.measures.outcome import own_name
 from curvesieve.core.quantity import Quantity
-from curvesieve.core.reading import ReadingKey
+from curvesieve.core.reading import Reading, ReadingKey
 from curvesieve.core.recipe import next_measure_id
 from curvesieve.core.study.document import ColumnLook, CurveEntry, FromLedger, LedgerColumn
 from curvesieve.core.study.edits.base import Edit, change_curve, change_family, new_id
@@ -119,6 +121,35 @@ def set_quantity(curve_id: str, quantity: Quantity, for_family: bool = False) ->
         return change_family(study, family, {"quantities": (*kept, quantity)})
 
     return edit
+
+
+def give_readings(family_id: str, readings: Sequence[Reading]) -> Edit:
+    """Gives a family readings of a curve as quantities, by their names: ``caglioti_u``, ``peak_center_1``.
+
+    They are copies: what is read later changes nothing in them. Those of the same names give way. Raises InputError
+    where there is nothing to give, or a value that is none.
+    """
+    given = tuple(
+        Quantity(name=name_as_quantity(one), value=one.value, u=one.u, unit=one.unit, origin="reading")
+        for one in readings
+        if math.isfinite(one.value)
+    )
+    if not given:
+        raise InputError("There is no number to give; see what the reading says.")
+    names = {one.name for one in given}
+
+    def edit(study: Study) -> Study:
+        family = next(one for one in study.document.families if one.id == family_id)
+        kept = tuple(one for one in family.quantities if one.name not in names)
+        return change_family(study, family, {"quantities": (*kept, *given)})
+
+    return edit
+
+
+def name_as_quantity(reading: Reading) -> str:
+    """What a reading is called where it is given on: its quantity, with the number of its peak or loop."""
+    name = own_name(reading.quantity)
+    return f"{name}_{reading.part}" if reading.part else name
 
 
 def set_quantities(given: Mapping[str, Sequence[Quantity]]) -> Edit:

@@ -34,6 +34,7 @@ from curvesieve.core.study.passing import preview
 HINTS = {
     RECORDED: "Wheel zooms · drag moves · Ctrl+drag zooms to a box",
     MODEL: "Double-click adds a peak · drag crown or shoulders · Shift+drag: range in use, with Ctrl: left out",
+    "candidates": "Click a ghost to keep or drop it · double-click where a peak was not found",
     "points": "Alt+drag around points to leave them out · Shift+drag a band",
     "reading": "Change its fields in the card · drag moves · wheel zooms",
     "step": "Click a caught point in the list below to go there · wheel zooms · drag moves",
@@ -69,6 +70,7 @@ class Canvas(QWidget):
         session.view_changed.connect(self._on_view_changed)
         session.sieve_done.connect(self.refresh)
         session.readings.read.connect(self.refresh)
+        session.peaks.sought.connect(self.say_hint)
 
     # -- making -------------------------------------------------------------------------------------
 
@@ -185,6 +187,9 @@ class Canvas(QWidget):
         if self._scene is None:
             return
         stage = self.session.view.stage
+        if self.session.peaks.candidates is not None and stage == MODEL:
+            self.hint.emit(HINTS["candidates"])
+            return
         step = self._scene.trail.slot.rule if self._scene.trail is not None else None
         if isinstance(step, LeaveOut):
             self.hint.emit(HINTS["points"])

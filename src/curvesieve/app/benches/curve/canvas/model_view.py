@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.benches.curve.canvas.beside import Beside
 from curvesieve.app.benches.curve.canvas.gaps import GapMarks, redrawn
+from curvesieve.app.benches.curve.canvas.ghosts import Ghosts
 from curvesieve.app.benches.curve.canvas.layers import Layers
 from curvesieve.app.benches.curve.canvas.peaks import PeakHandles, Shape
 from curvesieve.app.benches.curve.canvas.scene import Scene
@@ -18,6 +19,7 @@ from curvesieve.app.session.session import Session
 from curvesieve.core import units
 from curvesieve.core.models import Model
 from curvesieve.core.models.drawing import base_under, height_of, model_lines, reshaped, width_of
+from curvesieve.core.models.tied import settled
 from curvesieve.core.study.fits import band_of
 from curvesieve.core.typed import rounded
 
@@ -36,6 +38,9 @@ class ModelView(QObject):
         self.handles: dict[int, PeakHandles] = {}
         self.band.dragged.connect(self.say_band)
         self.band.finished.connect(self.take_band)
+        self.ghosts = Ghosts(plot)
+        self.ghosts.chosen.connect(session.peaks.toggle)
+        session.peaks.sought.connect(self._show_ghosts)
         session.modelling.iterated.connect(self._iterated)
         session.modelling.drawn_beside.connect(self.draw_beside)
 
@@ -49,6 +54,13 @@ class ModelView(QObject):
         self.gaps.show(model.gaps)
         self._place_handles(model)
         self._place_band()
+        self._show_ghosts()
+
+    def _show_ghosts(self) -> None:
+        """Candidates for peaks, while they are looked at."""
+        found = self.session.peaks.candidates
+        scene = self.scene if self.session.view.stage == MODEL else None
+        self.ghosts.show(found if scene is not None else None, scene.after if scene is not None else None)
 
     @property
     def chosen_peak(self) -> int:
@@ -85,7 +97,7 @@ class ModelView(QObject):
         self._place_handles(Model())
 
     def _place_handles(self, model: Model) -> None:
-        wanted = {placed.number: placed for placed in model.peaks}
+        wanted = {placed.number: placed for placed in model.lines}  # second lines follow theirs
         for number in set(self.handles) - set(wanted):
             self.handles.pop(number).remove()
         for number, placed in wanted.items():
@@ -147,4 +159,4 @@ class ModelView(QObject):
         self.session.modelling.set_model(self._with_peak(number, center, height, fwhm), f"drag P{number}")
 
     def _with_peak(self, number: int, center: float, height: float, fwhm: float) -> Model:
-        return self.model.replaced(reshaped(self.model.term_numbered(number), center, height, fwhm))
+        return settled(self.model.replaced(reshaped(self.model.term_numbered(number), center, height, fwhm)))

@@ -85,7 +85,10 @@ class ModelTool(Tool):
     """The name of the peak that a double click adds."""
 
     def double_click(self, x: float, y: float) -> bool:
-        if self.session.readings.in_hand is None:
+        if self.session.peaks.candidates is not None:
+            if not self.view.ghosts.at(x, y):  # its two clicks were for the candidate there
+                self.session.peaks.add_at(x)
+        elif self.session.readings.in_hand is None:
             self.add_peak(x)
         return True
 
