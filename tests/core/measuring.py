@@ -16,13 +16,14 @@ from curvesieve.core.measures.taking import outcome
 from curvesieve.core.models import Model
 
 MEASURES = registered_measures()
+SPECTRAL = ("band-gap",)
 MECHANICAL = ("offset-yield", "proportional-limit", "total-proof", "elongation", "ramberg-osgood", "hardening", "loops",
               "unloading")  # fmt: skip
 REFLECTED = ("spacing", "scherrer", "williamson-hall", "instrument-widths", "lattice", "peak-number", "peak-ratio",
-             "line-shift")  # fmt: skip
-ALONE = [slug for slug in MEASURES if slug not in (*MECHANICAL, *REFLECTED)]
+             "line-shift", "lines-against-table")  # fmt: skip
+ALONE = [slug for slug in MEASURES if slug not in (*MECHANICAL, *REFLECTED, *SPECTRAL)]
 """Measures of any curve alone; the others need an elastic line or a test (test_tension.py, test_mechanics.py), or
-peaks (test_diffraction.py, test_lattice.py, test_peak_numbers.py)."""
+peaks (test_diffraction.py, test_lattice.py, test_peak_numbers.py), or light (test_spectra.py)."""
 SET = {
     "straight-part": {"low": 1.0, "high": 3.0}, "highest-point": {"low": 2.5, "high": 5.5, "points": 301},
     "lowest-point": {"low": 5.0, "high": 8.8, "points": 301}, "value-at": {"at": 3.33}, "x-at-value": {"y": 3.0},
@@ -35,6 +36,7 @@ SET = {
     "law-over-band": {"law": "line", "high": 0.8}, "fitted-value": {"at": 3.33}, "fitted-place": {"y": 3.0},
     "fitted-extremum": {"low": 2.0}, "fitted-area": {"low": 2.0, "high": 5.0},
     "fitted-quantity": {"formula": "center_1"}, "peak-number": {"what": "height"}, "line-shift": {"place": "3.5"},
+    "lines-against-table": {"typed": (3.5,)},
     "chord": {"low": 1.0, "high": 3.0},
 }  # fmt: skip
 X = np.linspace(0, 10, 801)

@@ -15,6 +15,12 @@ from curvesieve.core.steps import registered_steps
 from curvesieve.core.steps.base import parse_step
 
 DECLARED = """
+spectral-axis.to = 'photon energy'
+spectral-axis.x_is = 'by its unit'
+spectral-axis.laser = '532 nm'
+spectral-axis.density = False
+absorbance.make = 'absorbance'
+absorbance.percent = 'by its unit'
 keep-range.low = None
 keep-range.high = None
 leave-out.low = None

@@ -47,10 +47,11 @@ def _settings():
         "bridge": {"low": 40, "high": 45, "flank": 12}, "combine": {"donor": "b"},
         "calibrate-x": {"measured": [3], "references": [3.5]},
         "toe": {"by": "band", "low": 2, "high": 9}, "resample": {"spacing": 0.5},
-        "re-express": {"new_y": "y^2"}, "leave-out": {"points": [20]}, "compliance": {"stiffness": 3.0},
+        "re-express": {"new_y": "y^2"},
+        "absorbance": {"percent": "yes"}, "leave-out": {"points": [20]}, "compliance": {"stiffness": 3.0},
     }  # fmt: skip
     for slug, step in registered_steps().items():
-        if slug == "true-stress":  # of a strain, and not of s: see test_tension.py
+        if slug in ("true-stress", "spectral-axis"):  # of a strain, or of light, and not of s: see their own tests
             continue
         choices = {"zero": "by", "scale": "by"}.get(slug, "method" if "method" in step.model_fields else None)
         given = fields.get(slug, {})

@@ -155,7 +155,7 @@ def test_u_of_measures_of_the_fit_is_that_of_monte_carlo(kind):
         for one in taken(slots, Seen.of(curve, fit=fit_of(curve))):
             for r in one.readings:
                 found.setdefault(f"{r.key.source} {r.quantity}", []).append((r.value, r.u))
-    assert len(found) == 8
+    assert len(found) == 10
     for name, pairs in found.items():
         values, us = np.array(pairs).T
         assert np.median(us) == pytest.approx(np.std(values), rel=0.1), name

@@ -202,3 +202,37 @@ def test_leaning_peaks_are_read_by_their_crest_and_refused_where_a_center_is_wan
         assert abs(value - true) < 3.5 * u
         assert u < 0.05 * true
     assert "center is not its maximum" in read(fit, "spacing", wavelength="Cu Kα1").problem
+
+
+def test_lines_against_a_table_tell_how_far_each_is_from_the_nearest():
+    peaks = ((4.9, 8.0, 1.5), (10.2, 6.0, 2.0), (15.1, 4.0, 1.0))
+    fit = fit_of(shapes(X, *peaks) + np.random.default_rng(1).normal(0, 0.02, X.size), peaks=peaks)
+    found = read(fit, "lines-against-table", typed=(5.0, 10.0, 15.0, 99.0))
+    got = {(r.quantity, r.part): (r.value, r.u) for r in found.readings}
+    for number, off in ((1, -0.1), (2, 0.2), (3, 0.1)):
+        value, u = got["deviation", number]
+        assert abs(value - off) < 4 * u
+    assert got["mean-deviation", 0][0] == pytest.approx(np.mean([got["deviation", k][0] for k in (1, 2, 3)]))
+    assert got["scatter", 0][0] == pytest.approx(np.std([got["deviation", k][0] for k in (1, 2, 3)], ddof=1))
+    assert "P1 5, P2 10, P3 15" in found.sentence
+    assert "Give the reference lines" in read(fit, "lines-against-table").problem
+    assert "nearest to the same line" in read(fit, "lines-against-table", typed=(5.0,)).problem
+    assert "there is no table of lines 'tin'" in read(fit, "lines-against-table", table="tin").problem.lower()
+    wide = read(fit, "lines-against-table", table="polystyrene", peaks="1")
+    assert wide.readings[0].value == pytest.approx(4.9 - 620.9, abs=0.1)
+
+
+def test_a_table_of_ones_own_travels_with_the_measure(tmp_path):
+    from curvesieve.core.measures import parse_measure
+    from curvesieve.core.steps.reference_lines import OWN, TABLES, add_tables
+
+    (tmp_path / "mine.lines").write_text("5.0 # first\n10.0\n")
+    assert not add_tables(tmp_path)
+    try:
+        measure = parse_measure({"measure": "lines-against-table", "table": "mine"})
+    finally:
+        del OWN["mine"], TABLES["mine"]
+    again = parse_measure(measure.to_json())
+    assert again == measure
+    assert again.lines_known().tolist() == [5.0, 10.0]
+    assert "carried" not in parse_measure({"measure": "lines-against-table"}).to_json()

@@ -510,7 +510,7 @@ def test_every_measure_starts_with_fields_that_can_be_read_or_says_what_it_lacks
     curve = cs.Curve(X, 5 * np.exp(-X / 1.5) + 1 + np.random.default_rng(1).normal(0, 0.02, X.size))
     lacking = {
         "formula": "The formula is empty", "of the fit": "The curve has no fit", "peaks": "The curve has no fit",
-        "period": "",
+        "period": "", "band-gap": "X is in no unit",
         "width-at-share": "The highest point lies at the end of the band",
         "yield-point": "", "loops": "X turns back nowhere",
         "unloading": "The force does not fall", "hardening": "1 point between",

@@ -18,6 +18,7 @@ from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.machine import Compliance
 from curvesieve.core.steps.repair import Despike
 from curvesieve.core.steps.sieve import through
+from curvesieve.core.steps.spectra import Absorbance, SpectralAxis
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.demo.raman import LOADINGS, spectrum
 
@@ -42,6 +43,7 @@ OTHERS = _Others()
 READY = {
     "bridge": Bridge(low=4, high=5), "calibrate-x": CalibrateX(measured=(2.0, 8.0), references=(2.1, 8.1)),
     "combine": Combine(donor="blank"), "compliance": Compliance(stiffness=50.0),
+    "spectral-axis": SpectralAxis(x_is="eV"), "absorbance": Absorbance(percent="yes"),
 }  # fmt: skip
 """Steps that can do nothing with their defaults alone, as they need to be told what is wrong or what to take."""
 

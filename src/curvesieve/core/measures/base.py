@@ -22,8 +22,9 @@ from curvesieve.core.scatter import Spread, Stretch, band, spread_of, whole
 from curvesieve.core.shapes import Shape
 from curvesieve.core.typed import rounded
 
-_MODULES = ("lines", "meeting", "laws", "points", "crossing", "areas", "statistics", "mechanics", "yielding",
-            "hardening", "loops", "indentation", "peak_numbers", "diffraction", "broadening", "hall", "lattice",
+_MODULES = ("lines", "meeting", "band_gap", "laws", "points", "crossing", "areas", "statistics", "mechanics",
+            "yielding", "hardening", "loops", "indentation", "peak_numbers", "line_table",
+            "diffraction", "broadening", "hall", "lattice",
             "of_fit", "formulas")  # fmt: skip
 MODULES = tuple(f"curvesieve.core.measures.{module}" for module in _MODULES)
 """The modules that declare measures, in the order in which a group lists them."""

@@ -15,7 +15,7 @@ from curvesieve.core.errors import InputError, counted
 from curvesieve.core.rules import Band, RuleField
 from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step
 from curvesieve.core.steps.carry import carried, drawn_u
-from curvesieve.core.steps.reference_lines import OWN, TABLES, lines_of, nearest_lines
+from curvesieve.core.steps.reference_lines import TABLES, TakesTable, nearest_lines
 
 
 def in_units(other: Curve, x_unit: str, y_unit: str, name: str) -> Curve:
@@ -40,7 +40,7 @@ def in_units(other: Curve, x_unit: str, y_unit: str, name: str) -> Curve:
     return replace(other, **made) if made else other
 
 
-class CalibrateX(Step):
+class CalibrateX(TakesTable, Step):
     """Moves x so that measured line positions fall on reference lines: by a shift, or by a polynomial of x.
 
     `measured` are positions on this curve. `references` are where they belong; left empty, they are the nearest lines
@@ -65,20 +65,6 @@ class CalibrateX(Step):
     carried: tuple[str, tuple[float, ...]] | None = RuleField(
         None, label="carried lines", carried=True, help="Name and positions of a table of one's own that is in use."
     )
-
-    @model_validator(mode="before")
-    @classmethod
-    def _takes_along(cls, data: Any) -> Any:
-        """The positions of the user's table, so that the step works where that table is not known."""
-        if not isinstance(data, dict) or (table := data.get("table", "none")) == (data.get("carried") or [None])[0]:
-            return data
-        return {**data, "carried": (table, tuple(OWN[table].tolist())) if table in OWN else None}
-
-    def to_json(self) -> dict[str, Any]:
-        made = super().to_json()
-        if self.carried is None:
-            del made["carried"]
-        return made
 
     @model_validator(mode="after")
     def _whole(self) -> CalibrateX:
@@ -110,8 +96,7 @@ class CalibrateX(Step):
         return Passed(replace(curve, x=x), Caught(), said)
 
     def _nearest(self, measured: Floats) -> Floats:
-        lines = lines_of(self.table) if self.carried is None else np.array(self.carried[1])
-        return nearest_lines(self.table, lines, measured)
+        return nearest_lines(self.table, self.lines_known(), measured)
 
     def digest(self) -> str:
         return f"{counted(len(self.measured), 'line')}, order {self.order}"

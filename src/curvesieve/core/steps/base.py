@@ -25,6 +25,7 @@ _MODULES = (
     "smooth",
     "axis",
     "transform",
+    "spectra",
     "true_stress",
     "combine",
 )

@@ -10,11 +10,14 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+from pydantic import model_validator
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, nearest
+from curvesieve.core.rules import Rule
 
 CU_KA1_NM = 0.1540593
 _SILICON_NM, _LAB6_NM = 0.54312, 0.41569
@@ -98,3 +101,27 @@ def nearest_lines(table: str, lines: Floats, measured: Floats) -> Floats:
             f"two measured lines are nearest to the same line of {table}; give the reference lines by hand."
         )
     return found
+
+
+class TakesTable(Rule):
+    """A rule with a field `table`, and a field `carried`: name and positions of a table of one's own that is in use."""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _takes_along(cls, data: Any) -> Any:
+        """The positions of the user's table, so that the rule works where that table is not known."""
+        if not isinstance(data, dict) or (table := data.get("table", "none")) == (data.get("carried") or [None])[0]:
+            return data
+        return {**data, "carried": (table, tuple(OWN[table].tolist())) if table in OWN else None}
+
+    def to_json(self) -> dict[str, Any]:
+        """Its fields; what it carries only where there is something."""
+        made = super().to_json()
+        if made.get("carried") is None:
+            made.pop("carried", None)
+        return made
+
+    def lines_known(self) -> Floats:
+        """The positions of its table, of shape (lines,). Raises InputError when it is unknown."""
+        carried = getattr(self, "carried", None)
+        return lines_of(getattr(self, "table", "none")) if carried is None else np.array(carried[1])
