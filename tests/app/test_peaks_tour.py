@@ -190,6 +190,11 @@ def test_candidates_are_kept_and_dropped_by_hand_and_by_the_slider_before_any_is
     qtbot.waitUntil(lambda: len(session.model.peaks) == 4, timeout=20_000)
     assert session.peaks.candidates is None
     assert session.undo_label == "find peaks"
+    click(finding.find_all)
+    qtbot.waitUntil(lambda: session.peaks.candidates is not None, timeout=20_000)
+    click(finding.read)  # the fifth, without a model
+    assert [slot.name for slot in session.readings.slots] == ["centroid 1", "width 1", "area 1"]
+    assert session.peaks.candidates is None
 
 
 def test_the_demo_films_from_files_to_sizes_without_the_instrument_and_a_line_of_size_and_strain(

@@ -236,3 +236,25 @@ def test_a_table_of_ones_own_travels_with_the_measure(tmp_path):
     assert again == measure
     assert again.lines_known().tolist() == [5.0, 10.0]
     assert "carried" not in parse_measure({"measure": "lines-against-table"}).to_json()
+
+
+def test_peaks_are_read_without_a_model_as_they_were_made():
+    from curvesieve.core.measures import MeasureSlot, Seen, taken
+    from curvesieve.core.peaks import find_peaks
+    from curvesieve.core.readings.bare_peaks import bare_measures
+
+    peaks = ((5.0, 8.0, 1.5), (14.0, 4.0, 2.0))
+    noise = 0.01
+    curve = cs.Curve(X, 1 + 0.2 * X + shapes(X, *peaks) + np.random.default_rng(1).normal(0, noise, X.size))
+    found = find_peaks(curve).peaks
+    measures = bare_measures(found, curve)
+    assert [name for _, name in measures] == ["centroid 1", "width 1", "area 1", "centroid 2", "width 2", "area 2"]
+    slots = [MeasureSlot(id=f"m{k}", rule=measure) for k, (measure, _) in enumerate(measures)]
+    got = [one.readings[0] for one in taken(slots, Seen.of(curve))]
+    for k, (center, height, fwhm) in enumerate(peaks):
+        place, width, area = got[3 * k : 3 * k + 3]
+        assert abs(place.value - center) < 4 * place.u
+        assert abs(width.value - fwhm) < 4 * width.u
+        assert abs(area.value - height * fwhm * ROOT) < 4 * area.u + 1e-3 * area.value  # the tails beyond the band
+    with pytest.raises(InputError, match="too few to be read"):
+        bare_measures([found[0]], curve.take(slice(0, None, 100)))

@@ -116,6 +116,25 @@ class Peaks(QObject):
 
         self.session.jobs.start(f"Adding peaks to {entry.label}", "peaks", work, done, self._refused)
 
+    def read_bare(self) -> None:
+        """Takes centroid, width and area of each candidate that is kept as readings, without a model."""
+        from curvesieve.core.readings.bare_peaks import bare_measures
+
+        entry, found, made = self.session.entry, self._found, self.session.sieved()
+        if entry is None or found is None or made is None:
+            return
+        kept, curve = found.kept, made.curve
+
+        def edit(study: Study) -> Study:
+            for measure, name in bare_measures(kept, curve):
+                study = edits.add_measure(entry.id, measure, name)(study)
+            return study
+
+        if self.session.apply(edit, "read peaks off"):
+            self.leave()
+            said = f"{counted(len(kept), 'peak')} read off without a model: centroid, width and area of each."
+            self.session.noticed.emit(said, "word")
+
     # -- several peaks at once ------------------------------------------------------------------------
 
     def say(self, change: Callable[[Model], Model], label: str) -> bool:

@@ -32,8 +32,8 @@ class _Part:
 class BandGap(Banded, Measure):
     """Where the straight rise of (αE)ⁿ against the photon energy E meets zero, or the line below the edge.
 
-    The curve's y is taken for α, as an absorbance is in proportion to it; x may be an energy, a wavelength, a wavenumber
-    or a frequency. Lines of least squares; u from that of the points, or from their scatter about the curve.
+    The curve's y is taken for α, as an absorbance is in proportion to it; x may be an energy, a wavelength, a
+    wavenumber or a frequency. Lines of least squares; u from that of the points, or from their scatter about the curve.
     """
 
     slug = "band-gap"

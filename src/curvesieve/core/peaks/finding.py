@@ -12,7 +12,7 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.peaks.noise import noise_of
 from curvesieve.core.peaks.ridges import SIGNIFICANCE, Ridge, ridges_of
-from curvesieve.core.peaks.scales import response_to_gaussian, responses
+from curvesieve.core.peaks.scales import edged, response_to_gaussian, responses
 from curvesieve.core.scatter import Stretch, whole
 
 LEAST = 3.0
@@ -165,7 +165,7 @@ def _over_ground(y: Floats, at: int, width: float, between: tuple[int, int]) -> 
     if high - low < 3:
         return None
     part = y[max(low - by, 0) : high + by + 1]
-    smooth = np.convolve(np.pad(part, by // 2, mode="edge"), np.full(by, 1 / by), "valid")
+    smooth = np.convolve(edged(part, by // 2), np.full(by, 1 / by), "valid")
     top = min(at - max(low - by, 0), smooth.size - 1)
     left, right = smooth[: top + 1][::-1], smooth[top:]
     a, b = int(np.argmin(left)), int(np.argmin(right))
@@ -191,7 +191,7 @@ def _falls_to(side: Floats, level: float) -> float | None:
 
 def _smoothed(values: Floats) -> Floats:
     width = max(values.size // 4, 1)
-    return np.convolve(np.pad(values, width // 2, mode="edge"), np.full(width, 1 / width), "valid")
+    return np.convolve(edged(values, width // 2), np.full(width, 1 / width), "valid")
 
 
 def _runs(y: Floats) -> list[tuple[int, int]]:

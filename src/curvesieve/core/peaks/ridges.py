@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from bisect import bisect
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
@@ -90,59 +89,64 @@ def ridges_of(seen: Iterable[Response]) -> list[Ridge]:
     made: list[Ridge] = []
     for response in seen:
         there = _maxima(response)
-        places = [one.place for one in there]
         led: dict[int, list[Ridge]] = {}
-        for ridge in made:
-            k = _ruler(there, places, ridge.now)
-            if k is not None:
+        for ridge, k in zip(made, there.rulers([ridge.now for ridge in made]), strict=True):
+            if k >= 0:
                 led.setdefault(k, []).append(ridge)
-        for k, one in enumerate(there):
-            if k in led:
-                nearest = min(led[k], key=lambda ridge: abs(ridge.now - one.place))
-                for ridge in led[k]:
-                    ridge.lost |= ridge is not nearest
-                    ridge.now = one.place
-                nearest.add(one.place, response.fwhm, one.value)
-            elif one.sure and not any(one.low <= ridge.place <= one.high for ridge in made):
-                made.append(Ridge(one.place, one.place))
-                made[-1].add(one.place, response.fwhm, one.value)
+        begun = sorted(ridge.place for ridge in made)
+        places, values = there.place.tolist(), there.value.tolist()
+        for k, ridges in led.items():
+            nearest = min(ridges, key=lambda ridge: abs(ridge.now - places[k]))
+            for ridge in ridges:
+                ridge.lost |= ridge is not nearest
+                ridge.now = places[k]
+            nearest.add(places[k], response.fwhm, values[k])
+        # What is new begins where no ridge did before within the stretch that it rules.
+        after, before = np.searchsorted(begun, there.low), np.searchsorted(begun, there.high, side="right")
+        for k in np.flatnonzero(there.sure & (after == before)).tolist():
+            if k not in led:
+                made.append(Ridge(places[k], places[k]))
+                made[-1].add(places[k], response.fwhm, values[k])
     return made
 
 
-def _ruler(there: list[_Maximum], places: list[float], at: float) -> int | None:
-    """The nearest of the maxima, in their order, whose stretch a place lies in."""
-    after = bisect(places, at)
-    inside = [k for k in range(max(after - 2, 0), min(after + 2, len(there))) if there[k].low <= at <= there[k].high]
-    return min(inside, key=lambda k: abs(places[k] - at), default=None)
+@dataclass(frozen=True, eq=False)
+class _Maxima:
+    """The maxima of a response in their order, and the stretches that they rule, in points of the curve: shape (m,)."""
+
+    place: Floats
+    value: Floats
+    low: Floats
+    high: Floats
+    sure: NDArray[np.bool_]
+
+    def rulers(self, places: list[float]) -> list[int]:
+        """For each place the nearest of the maxima whose stretch it lies in; -1 where there is none."""
+        if not self.place.size or not places:
+            return [-1] * len(places)
+        at = np.array(places)
+        after = np.searchsorted(self.place, at, side="right")
+        near = np.clip(after[:, None] + np.arange(-2, 2), 0, self.place.size - 1)
+        far = np.abs(self.place[near] - at[:, None])
+        far[(at[:, None] < self.low[near]) | (at[:, None] > self.high[near])] = np.inf
+        best = np.argmin(far, axis=1)
+        rows = np.arange(at.size)
+        return [int(k) for k in np.where(np.isfinite(far[rows, best]), near[rows, best], -1)]
 
 
-@dataclass(frozen=True)
-class _Maximum:
-    """A maximum of a response, and the stretch that it rules, in points of the curve."""
-
-    place: float
-    value: float
-    low: float
-    high: float
-    sure: bool
-
-
-def _maxima(response: Response) -> list[_Maximum]:
+def _maxima(response: Response) -> _Maxima:
     """The maxima that stand out, in their order."""
     value, every = response.value, response.every
     tops, about = maxima(value, height=_SEEN, prominence=_SEEN)
-    rims = _rims(value, response.fwhm / every, tops)
+    kept = np.ones(tops.size, bool)
+    kept[list(_rims(value, response.fwhm / every, tops))] = False
     known = (value[tops], about["left_bases"], about["right_bases"])  # widths at half of the height itself
     _, _, left, right = peak_widths(value, tops, 0.5, known)
     reach = _NEAR * response.fwhm
-    made = []
-    for k, top in enumerate(tops.tolist()):
-        if k in rims:
-            continue
-        place = _vertex(value, top) * every
-        low, high = min(place - reach, float(left[k]) * every), max(place + reach, float(right[k]) * every)
-        made.append(_Maximum(place, float(value[top]), low, high, about["prominences"][k] >= SIGNIFICANCE + _SPLIT))
-    return made
+    place = _vertices(value, tops) * every
+    low, high = np.minimum(place - reach, left * every), np.maximum(place + reach, right * every)
+    sure = about["prominences"] >= SIGNIFICANCE + _SPLIT
+    return _Maxima(place[kept], value[tops][kept], low[kept], high[kept], sure[kept])
 
 
 def _rims(value: Floats, width: float, tops: NDArray[np.intp]) -> set[int]:
@@ -150,7 +154,8 @@ def _rims(value: Floats, width: float, tops: NDArray[np.intp]) -> set[int]:
 
     A dip is a minimum that outdoes the maxima on both its sides; those beside a peak do not outdo the peak.
     """
-    lows = maxima(-value, height=_SEEN)[0]
+    deep = np.flatnonzero(value[1:-1] <= -_SEEN) + 1  # few: to look at these alone is ten times sooner
+    lows = deep[(value[deep] < value[deep - 1]) & (value[deep] <= value[deep + 1])]
     after = np.searchsorted(tops, lows)
     inner = (after > 0) & (after < tops.size)
     lows, after = lows[inner], after[inner]
@@ -160,10 +165,8 @@ def _rims(value: Floats, width: float, tops: NDArray[np.intp]) -> set[int]:
     return {*(after[dip] - 1).tolist(), *after[dip].tolist()}
 
 
-def _vertex(values: Floats, top: int) -> float:
-    """The place of the top of the parabola through a maximum and its neighbours."""
-    if not 0 < top < values.size - 1:
-        return float(top)
-    before, at, after = values[top - 1 : top + 2]
+def _vertices(values: Floats, tops: NDArray[np.intp]) -> Floats:
+    """The places of the tops of the parabolas through maxima and their neighbours, of shape (tops,)."""
+    before, at, after = values[tops - 1], values[tops], values[tops + 1]
     bend = before - 2 * at + after
-    return top + 0.5 * float(before - after) / float(bend) if bend < 0 else float(top)
+    return np.asarray(tops + np.where(bend < 0, 0.5 * (before - after) / np.where(bend < 0, bend, -1.0), 0.0))

@@ -75,13 +75,15 @@ def _halved(values: Floats) -> Floats:
 
 def _padded(values: Floats, by: int) -> Floats:
     """The values turned about their ends, so that a slope goes on and no edge is a peak."""
-    by_there = min(by, values.size - 1)
-    made = np.pad(values, by_there, mode="reflect", reflect_type="odd")
-    return np.pad(made, by - by_there, mode="edge") if by > by_there else made
+    there = min(by, values.size - 1)
+    left, right = 2 * values[0] - values[there:0:-1], 2 * values[-1] - values[-2 : -2 - there : -1]
+    made = np.concatenate([left, values, right])
+    return edged(made, by - there) if by > there else made
 
 
-def _edged(values: Floats, by: int) -> Floats:
-    return np.pad(values, by, mode="edge")
+def edged(values: Floats, by: int) -> Floats:
+    """The values with the first and the last of them repeated so often. Of shape (n + 2·by,)."""
+    return np.concatenate([np.full(by, values[0]), values, np.full(by, values[-1])])  # np.pad takes ten times as long
 
 
 def responses(y: Floats, noise: Floats, widest: float) -> Iterator[Response]:
@@ -92,15 +94,16 @@ def responses(y: Floats, noise: Floats, widest: float) -> Iterator[Response]:
     octave, variance = 0, noise**2
     slow = bool((np.abs(np.diff(variance)) <= _SLOW * variance[1:]).all())
     while y.size >= 2 * math.ceil(_REACH * _HALVES[0] / SIGMA) + 1:
+        root = np.sqrt(variance)
         for fwhm in _HALVES:
             if fwhm * 2**octave > BEST * widest:
                 return
             kernel = _kernel(fwhm)
             seen = np.convolve(_padded(y, kernel.size // 2), kernel, "valid")
-            near = variance if slow else np.convolve(_edged(variance, kernel.size // 2), kernel**2, "valid")
-            yield Response(2**octave, _width(octave, fwhm), seen / (np.sqrt(near) * _noise_gain(octave, fwhm)))
+            near = root if slow else np.sqrt(np.convolve(edged(variance, kernel.size // 2), kernel**2, "valid"))
+            yield Response(2**octave, _width(octave, fwhm), seen / near / _noise_gain(octave, fwhm))
         y, octave = _halved(y), octave + 1
-        variance = variance[::2] if slow else np.convolve(_edged(variance, 2), _SMOOTH, "valid")[::2]
+        variance = variance[::2] if slow else np.convolve(edged(variance, 2), _SMOOTH, "valid")[::2]
 
 
 @lru_cache(maxsize=4096)

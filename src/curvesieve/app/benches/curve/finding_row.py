@@ -31,6 +31,8 @@ class FindingRow(QWidget):
         self.slider.valueChanged.connect(self._slid)
         self.add = button("Add peaks", "act", "Puts those that are kept into the model, as starts for a fit")
         self.add.clicked.connect(self._add)
+        self.read = button("Read off", tip="Centroid, width and area of each that is kept, without a model")
+        self.read.clicked.connect(session.peaks.read_bare)
         self.leave = button("Leave", tip="Adds nothing (Esc)")
         self.leave.clicked.connect(session.peaks.leave)
         self.panel = QWidget()
@@ -40,6 +42,7 @@ class FindingRow(QWidget):
         ends.addWidget(label("faint ones", "muted"))
         buttons = QHBoxLayout()
         buttons.addWidget(self.add)
+        buttons.addWidget(self.read)
         buttons.addWidget(self.leave)
         buttons.addStretch(1)
         inside = QVBoxLayout(self.panel)
@@ -72,6 +75,7 @@ class FindingRow(QWidget):
         )
         self.add.setText(f"Add {counted(count, 'peak')}")
         self.add.setEnabled(bool(count))
+        self.read.setEnabled(bool(count))
         low, high = found.range
         self.slider.setEnabled(high > low)
         if high > low and not self.slider.isSliderDown():
