@@ -71,6 +71,7 @@ def _drive(folder: Path) -> None:
     window.use_scheme("light")
     _share(window, take)
     _read_off(window, demo_folder(), take)
+    _find_peaks(window, demo_folder(), take)
     session.jobs.close()
     app.processEvents()
 
@@ -94,7 +95,7 @@ def _share(window: Window, take: Callable[[str], None]) -> None:
 
 
 def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None:
-    """The tension files taken as tests: the offset yield in hand, groups, the literature; the list of measures."""
+    """The tension files taken as tests: the offset yield in hand, groups, the literature."""
     from PyQt6.QtTest import QTest
 
     from curvesieve.app.benches.curve.literature import LiteraturePage
@@ -123,9 +124,6 @@ def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None
     QTest.qWait(300)
     bench.canvas.plot.box.setRange(xRange=(-0.0004, 0.009), yRange=(-3, 132), padding=0)
     take("readings")
-    bench.readings.open_list()
-    take("measure-list")
-    bench.readings.measure_list.hide()
     QTest.mouseClick(bench.canvas.beside, Qt.MouseButton.LeftButton)
     bench.drawer.show_page("Literature")
     page = bench.drawer.page("Literature")
@@ -143,12 +141,59 @@ def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None
     take("tension-compared")
 
 
-def _mend(window: Window, folder: Path, take: Callable[[str], None]) -> None:
-    """A bridge over the slip of the relaxation curve, the list of steps, and a baseline through anchors."""
+def _find_peaks(window: Window, folder: Path, take: Callable[[str], None]) -> None:
+    """The diffraction patterns: candidates, the table of fitted peaks, size and strain without the instrument."""
     from PyQt6.QtTest import QTest
 
     from curvesieve.app.session.desk import View
-    from curvesieve.core.steps.baseline import Baseline
+    from curvesieve.core.measures.base import parse_measure
+    from curvesieve.core.study import Study
+
+    session, bench = window.session, window.curve_bench
+
+    def settle() -> None:
+        while session.jobs.busy:
+            QTest.qWait(50)
+        window.notice.lay_down()
+
+    session.begin(Study().with_document(title="marram-films"))
+    bench.drawer.show_page("Ledger")
+    bench.canvas.beside.click()  # the family behind the curve was on
+    window.take_files(sorted((folder / "diffraction").glob("xrd-*.xy")))
+    while len(window.tray.ready) < 4:
+        QTest.qWait(50)
+    window.intake_bench.bring_in()
+    settle()
+    for fold in (bench.sieve.heading, bench.model.heading, bench.canvas.strip.title):
+        fold.fold(False)
+    session.look(View(session.study.document.curves[-1].id))
+    bench.model.peak_kind.setCurrentIndex(bench.model.peak_kind.findData("pseudo-voigt"))
+    bench.model.finding.find_all.click()
+    settle()
+    session.peaks.toggle(4)
+    take("peaks-found")
+    session.peaks.toggle(4)
+    bench.model.finding.add.click()
+    settle()
+    bench.model.foot.fit.click()
+    settle()
+    bench.drawer.show_page("Peaks")
+    settle()
+    session.readings.take(parse_measure({"measure": "williamson-hall"}))
+    settle()
+    session.look_at_stage("model")
+    bench.drawer.page("Peaks").view.selectRow(1)
+    take("peak-table")
+    bench.drawer.show_page("Size and strain")
+    settle()
+    session.look_at_stage(session.readings.slots[0].id)
+    take("size-and-strain")
+
+
+def _mend(window: Window, folder: Path, take: Callable[[str], None]) -> None:
+    """A bridge over the slip of the relaxation curve."""
+    from PyQt6.QtTest import QTest
+
     from curvesieve.core.steps.bridge import Bridge
     from curvesieve.core.study import edits
 
@@ -162,15 +207,6 @@ def _mend(window: Window, folder: Path, take: Callable[[str], None]) -> None:
     session.apply(edits.add_step(session.view.curve or "", bridge, "bridge"), "bridge")
     session.look_at_stage("bridge")
     take("bridge-in-hand")
-    window.curve_bench.sieve.open_list()
-    take("step-list")
-    window.curve_bench.sieve.step_list.hide()
-    other = session.study.document.curves[0].id
-    session.look(View(other))
-    baseline = Baseline(method="anchors", anchors=(1210, 1260, 1400, 1525, 1680, 1745))
-    session.apply(edits.add_step(other, baseline, "baseline"), "baseline")
-    session.look_at_stage("baseline")
-    take("baseline-in-hand")
 
 
 def _show_laws(window: Window, take: Callable[[str], None]) -> None:

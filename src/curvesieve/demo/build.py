@@ -15,6 +15,8 @@ from curvesieve.core.study.fits import fit_curve
 from curvesieve.core.study.passing import sieved_curve
 from curvesieve.demo import EXAMPLE, STUDY_NAME, awkward, faults
 from curvesieve.demo.awkward import write_awkward
+from curvesieve.demo.diffraction import FOLDER as DIFFRACTION
+from curvesieve.demo.diffraction import write_diffraction
 from curvesieve.demo.faults import write_faults
 from curvesieve.demo.mixed import FOLDER, write_mixed
 from curvesieve.demo.raman import LOADINGS, write_family
@@ -74,5 +76,6 @@ def write_demo(folder: Path) -> Path:
         write_awkward(folder / awkward.FOLDER)
         write_faults(folder / faults.FOLDER)
         write_tension(folder / TENSION)
+        write_diffraction(folder / DIFFRACTION)
         save_study(build_study(folder), path)
     return path

@@ -150,16 +150,22 @@ class Peaks(QObject):
         return self.session.apply(edit, label)
 
     def fit_alone(self, numbers: Sequence[int]) -> None:
-        """Fits these peaks to the points around them with all the rest held; the outcome is a start."""
+        """Fits these peaks to the points around them with all the rest held; the outcome is a start.
+
+        Without numbers all are fitted so, region by region.
+        """
         entry, study = self.session.entry, self.session.study
         if entry is None:
             return
         model, about = self.modelling.model_in_sight(), self._now()
+        what = counted(len(numbers), "peak") if numbers else "All peaks"
 
         def work(ticket: Ticket) -> Model:
-            from curvesieve.core.peaks.making import fitted_region
+            from curvesieve.core.peaks.making import fitted_by_regions, fitted_region
 
             curve: Curve = sieved_curve(study, entry.id).curve
+            if not numbers:
+                return fitted_by_regions(model, curve, lambda values: ticket.stop_if_asked())
             return fitted_region(model, curve, numbers, lambda values: ticket.stop_if_asked())
 
         def done(made: Model) -> None:
@@ -167,10 +173,8 @@ class Peaks(QObject):
                 return
             if made == model:
                 self._refused("The chosen peaks did not come to rest by themselves; drag them nearer, or fit all.")
-            elif self.session.apply(edits.set_model(entry.id, made), f"fit {counted(len(numbers), 'peak')} alone"):
-                said = (
-                    f"{counted(len(numbers), 'peak')} moved to the points around; all the rest stayed. Fit all for u."
-                )
+            elif self.session.apply(edits.set_model(entry.id, made), f"fit {what.lower()} alone"):
+                said = f"{what} moved to the points around; what was not chosen stayed. Fit all for u."
                 self.session.noticed.emit(said, "word")
 
         self.session.jobs.start("Fitting the chosen peaks", "fit", work, done, self._refused, stoppable=True)

@@ -44,7 +44,7 @@ if TYPE_CHECKING:
     from curvesieve.core.peaks.growing import Grown
 
 _ROW_PX, _LEAST_PX = 25, 60
-_WIDTHS = {"curve": 86, "peak": 62, "center": 98, "area": 94, "share": 76, "signal to noise": 66}
+_WIDTHS = {"curve": 86, "peak": 62, "center": 98, "area": 94, "share": 76, "signal to noise": 76}
 _USUAL_PX = 84
 """Widths of the columns at first; they can be dragged."""
 Change = Callable[[Model], Model]
@@ -117,7 +117,8 @@ class PeaksPage(QWidget):
             ("Shapes ▾", "One shape for the chosen peaks", lambda: self._pop("Shapes ▾", self._shape_rows())),
             ("Pairs ▾", "A second line for each: Kα2, or one at a fixed distance",
              lambda: self._pop("Pairs ▾", self._pair_rows())),
-            ("Fit alone", "Fits the chosen peaks to the points around them, all the rest held", self._fit_alone),
+            ("Fit alone", "Fits the chosen peaks to the points around, the rest held; none chosen: region by region",
+             self._fit_alone),
             ("How many?", "Models with one peak more each, judged by AICc", self.ask_how_many),
         ):  # fmt: skip
             made = button(name, "", tip)
@@ -126,7 +127,7 @@ class PeaksPage(QWidget):
             self.buttons[name] = made
             row.addWidget(made)
         row.addStretch(1)
-        self.family = button("Family", "choice", "The peaks of all curves of the family, one under another")
+        self.family = button("Family", "tab", "The peaks of all curves of the family, one under another")
         self.family.setProperty("small", "true")
         self.family.setCheckable(True)
         self.family.toggled.connect(lambda on: self.refresh())
@@ -290,8 +291,7 @@ class PeaksPage(QWidget):
         self._say_of(change, "a second line")
 
     def _fit_alone(self) -> None:
-        numbers = list(self.chosen()) or [placed.number for placed in self.session.model.lines]
-        self.session.peaks.fit_alone(numbers)
+        self.session.peaks.fit_alone(list(self.chosen()))
 
     # -- one cell -------------------------------------------------------------------------------------
 

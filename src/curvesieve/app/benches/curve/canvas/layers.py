@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPainterPath, QPen
+from PyQt6.QtWidgets import QGraphicsPathItem
 
 from curvesieve.app.benches.curve.canvas.scene import Scene
 from curvesieve.app.plotting.plot import Plot, pen
@@ -17,6 +20,8 @@ from curvesieve.core.models.drawing import ModelLines, width_of
 from curvesieve.core.shapes import Shape, Words
 from curvesieve.core.study.outcomes import Outcomes
 
+_TRIFLE, _FILL_ALPHA = 0.01, 34
+"""A peak is filled where it is above this share of its height, so faintly that the points are seen through it."""
 _MOST_RINGS = 40
 """More points than these are marked small, or their rings would hide the curve."""
 
@@ -34,6 +39,9 @@ class Layers:
         """Names of other curves, which keep out of the way of these words."""
         self.background, self.total = Trace(plot, 25), Trace(plot, 30)
         self.peaks: dict[int, Trace] = {}
+        self.filled = QGraphicsPathItem()
+        self.filled.setZValue(5)
+        plot.addItem(self.filled, ignoreBounds=True)
         self.rings = pg.ScatterPlotItem(size=9, symbol="o", pxMode=True)
         self.rings.setZValue(15)
         plot.addItem(self.rings, ignoreBounds=True)
@@ -45,6 +53,7 @@ class Layers:
     def clear(self) -> None:
         for trace in (self.ghost, self.ink, self.background, self.total, *self.peaks.values()):
             trace.clear()
+        self.filled.setPath(QPainterPath())
         self.drawing.show(())
         self.measured.show(())
         self._said, self.names = {}, ()
@@ -101,17 +110,41 @@ class Layers:
         if lines is None:
             self.total.clear()
             self.background.clear()
+            self.filled.setPath(QPainterPath())
             return
         for number, y in lines.peaks:
             if number not in self.peaks:
                 self.peaks[number] = Trace(self.plot, 24)
             here = number == chosen
             self.peaks[number].set(lines.x, y, pen("violet", 2.4 if here else 1.0, alpha=255 if here else 150))
+        self._fill(lines)
         if lines.background is not None:
             self.background.set(lines.x, lines.background, pen("verdigris", 1.6, dashed=True))
         else:
             self.background.clear()
         self.total.set(lines.x, lines.total, pen("violet", 2.0))
+
+    def _fill(self, lines: ModelLines) -> None:
+        """Each peak filled down to what it stands on, where it is more than a trifle of its height."""
+        base = np.zeros(lines.x.size) if lines.background is None else lines.background
+        xs: list[np.ndarray] = []
+        ys: list[np.ndarray] = []
+        for _, y in lines.peaks:
+            over = np.abs(y - base)
+            seen = np.flatnonzero(over > _TRIFLE * float(over.max(initial=0.0)))
+            if seen.size < 2 or not float(over.max()) > 0:
+                continue
+            part = slice(int(seen[0]), int(seen[-1]) + 1)
+            xs += [lines.x[part], lines.x[part][::-1], np.array([np.nan])]
+            ys += [y[part], base[part][::-1], np.array([np.nan])]
+        path = QPainterPath()
+        if xs:
+            x, y = np.asarray(self.plot.map_x(np.concatenate(xs))), np.asarray(self.plot.map_y(np.concatenate(ys)))
+            path = pg.arrayToQPath(x, y, connect="finite")
+        path.setFillRule(Qt.FillRule.WindingFill)
+        self.filled.setPen(QPen(Qt.PenStyle.NoPen))
+        self.filled.setBrush(colour("violet", _FILL_ALPHA))
+        self.filled.setPath(path)
 
     def mark_reading(self, model: Model, peak: int) -> None:
         """A straw band over the full width of the peak whose reading is in hand (0: none)."""
