@@ -249,6 +249,13 @@ def test_the_demo_films_from_files_to_sizes_without_the_instrument_and_a_line_of
     assert len(page.names) == 5
     session.look_at_curve(family.curves[0])
     qtbot.waitUntil(lambda: page.made is not None and page.made.slope > 2e-3, timeout=20_000)
+    session.look_at_curve(reference.id)  # where there is no such reading yet, it is taken here
+    qtbot.waitUntil(lambda: page.take.isVisible(), timeout=20_000)
+    assert page.made is None
+    click(page.take)
+    qtbot.waitUntil(lambda: page.made is not None, timeout=20_000)
+    assert not page.take.isVisible()
+    assert len(page.names) == 11
 
 
 def found_value(session, curve: str, quantity: str) -> float:

@@ -66,7 +66,7 @@ class HallPage(QWidget):
         self.refresh()
 
     def _take(self) -> None:
-        self.session.readings.take(parse_measure({"measure": "williamson-hall", "name": "WH"}))
+        self.session.readings.take(parse_measure({"measure": "williamson-hall"}))
 
     @property
     def _rule(self) -> WilliamsonHall | None:
