@@ -554,3 +554,31 @@ def test_a_family_is_one_table_and_its_peaks_are_matched_by_where_they_lie(windo
     assert not page.table.flags(page.table.index(0, 2)) & Qt.ItemFlag.ItemIsEditable  # read there, typed at its curve
     click(page.family)
     qtbot.waitUntil(lambda: len(page.table.lines) == 4, timeout=20_000)
+
+
+def test_dips_are_found_added_and_fitted_as_peaks_that_hang(window, qtbot, tmp_path):
+    x = np.linspace(400, 900, 1001)
+    y = (
+        90
+        - 30 * np.exp(-4 * math.log(2) * ((x - 550) / 30) ** 2)
+        - 50 * np.exp(-4 * math.log(2) * ((x - 700) / 40) ** 2)
+    )
+    y += np.random.default_rng(2).normal(0, 0.3, x.size)
+    path = tmp_path / "film.csv"
+    rows = "".join(f"{a:.2f},{b:.4f}\n" for a, b in zip(x, y, strict=True))
+    path.write_text("Wavelength (nm),Transmittance (%)\n" + rows)
+    w = window()
+    bring_in(w, qtbot, [path])
+    choose_kind(w, "gaussian")
+    finding = w.curve_bench.model.finding
+    click(finding.find_dips)
+    qtbot.waitUntil(lambda: w.session.peaks.candidates is not None, timeout=20_000)
+    assert [round(one.center / 10) for one in w.session.peaks.candidates.kept] == [55, 70]
+    click(finding.add)
+    qtbot.waitUntil(lambda: len(w.session.model.peaks) == 2, timeout=20_000)
+    fit(w, qtbot)
+    found = w.session.fit.result.parameters
+    for number, (center, height, fwhm) in enumerate(((550, -30, 30), (700, -50, 40)), start=1):
+        for name, true in (("center", center), ("height", height), ("fwhm", fwhm)):
+            one = found[f"{name}_{number}"]
+            assert abs(one.value - true) < 4 * one.u, one

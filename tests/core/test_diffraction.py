@@ -311,3 +311,12 @@ def test_other_lists_are_read_or_refused_in_a_sentence(text):
         said = "write 1, 3-5"
         assert made is None or min(made) > 0
     assert "write 1, 3-5" in said
+
+
+def test_the_mean_wavelength_of_every_anode_is_that_of_periodictable():
+    """Its Kα lines of common anodes, in Å and given to four places after the point."""
+    import periodictable
+
+    for name, lines in RADIATIONS.items():
+        assert 10 * lines.mean == pytest.approx(getattr(periodictable, name).K_alpha, abs=1.0001e-4), name
+        assert lines.alpha1 < lines.mean < lines.alpha2

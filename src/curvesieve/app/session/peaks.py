@@ -49,8 +49,8 @@ class Peaks(QObject):
         if self._found is not None and self._about != self._now():
             self.leave()
 
-    def find(self) -> None:
-        """Looks for candidates in the points in use, in the background."""
+    def find(self, dips: bool = False) -> None:
+        """Looks for candidates in the points in use, peaks or dips, in the background."""
         entry, study = self.session.entry, self.session.study
         if entry is None:
             self._refused("There is no curve to find peaks in yet. Drop a file on the window first.")
@@ -60,7 +60,7 @@ class Peaks(QObject):
         def work(ticket: Ticket) -> Candidates:
             from curvesieve.core.peaks.candidates import candidates_of
 
-            return candidates_of(model, sieved_curve(study, entry.id).curve)
+            return candidates_of(model, sieved_curve(study, entry.id).curve, dips)
 
         def done(found: Candidates) -> None:
             if self._now() == about:

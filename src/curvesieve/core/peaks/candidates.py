@@ -89,15 +89,19 @@ class Candidates:
         return (np.concatenate(xs), np.concatenate(ys)) if xs else (np.empty(0), np.empty(0))
 
 
-def candidates_of(model: Model, curve: Curve) -> Candidates:
-    """What stands out of the points in use and is no peak of the model yet. Raises InputError where nothing does."""
+def candidates_of(model: Model, curve: Curve, dips: bool = False) -> Candidates:
+    """What stands out of the points in use, or dips below, and is no peak of the model yet.
+
+    Raises InputError where nothing does.
+    """
     used = model.in_use(curve)
-    found = find_peaks(used, 0.0)
+    found = find_peaks(used, 0.0, dips=dips)
     there = [(placed.parameters["center"].start, width_of(placed)) for placed in model.peaks]
     new = [one for one in found.peaks if all(abs(one.center - at) > max(width, one.fwhm) / 2 for at, width in there)]
     if not new:
         more = " beside those of the model" if there else ""
-        raise InputError(" ".join([*found.notes, f"No peak stands out{more}."]))
+        said = "No dip is seen" if dips else "No peak stands out"
+        raise InputError(" ".join([*found.notes, f"{said}{more}."]))
     return Candidates(tuple(new), notes=found.notes)
 
 

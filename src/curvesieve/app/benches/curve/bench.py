@@ -160,6 +160,7 @@ class CurveBench(QWidget):
             row("Add a step…", "Ctrl+Shift+A", self.sieve.open_list, has_curve),
             row("Add a peak at an x…", "", self.ask_peak, has_curve, "center"),
             row("Find peaks", "", session.peaks.find, has_curve, "candidates search detect automatic"),
+            row("Find dips", "", lambda: session.peaks.find(True), has_curve, "minima negative absorption bands"),
             row("The peaks of the model in a table", "", page("Peaks"), has_curve, "rows center area share"),
             row("How many peaks?", "", self._ask_how_many, has_curve, "number count aicc"),
             row("Take a reading…", "Ctrl+Shift+R", self.readings.open_list, has_curve, "measure"),

@@ -22,7 +22,9 @@ class FindingRow(QWidget):
         super().__init__()
         self.session, self.asked = session, asked
         self.find_all = button("Find peaks", tip="Shows every place that stands out of the points in use as a ghost")
-        self.find_all.clicked.connect(session.peaks.find)
+        self.find_all.clicked.connect(lambda: session.peaks.find())
+        self.find_dips = button("Find dips", tip="The same for what dips below, as bands of a transmittance do")
+        self.find_dips.clicked.connect(lambda: session.peaks.find(True))
         self.said = label(role="muted", wrap=True)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, _REACH)
@@ -53,6 +55,7 @@ class FindingRow(QWidget):
         inside.addLayout(buttons)
         first = QHBoxLayout()
         first.addWidget(self.find_all)
+        first.addWidget(self.find_dips)
         first.addStretch(1)
         rows = QVBoxLayout(self)
         rows.setContentsMargins(0, 0, 0, 0)
@@ -65,6 +68,7 @@ class FindingRow(QWidget):
         """Shows what there is to choose from, or the one button that looks for it."""
         found = self.session.peaks.candidates
         self.find_all.setVisible(found is None)
+        self.find_dips.setVisible(found is None)
         self.panel.setVisible(found is not None)
         if found is None:
             return
