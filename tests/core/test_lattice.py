@@ -166,3 +166,12 @@ def test_q_has_no_zero_of_an_angle_and_a_missing_wavelength_is_asked_for():
     assert "is one of an angle" in read(fit, "lattice", start="5.43 Å", error="zero").problem
     angles = seen([s / SI**2 for s in (3, 8, 11)])
     assert "wavelength is not known" in read(angles, "lattice", start="5.43 Å").problem
+
+
+def test_two_reflections_on_one_plane_are_refused_and_one_between_planes_is_told():
+    close = seen([3 / SI**2, 3.15 / SI**2, 8 / SI**2])
+    found = read(close, "lattice", wavelength="Cu Kα1", start="5.43 Å", centring="diamond")
+    assert found.problem.startswith("Two reflections are nearest to 111 of the start cell")
+    between = seen([3 / SI**2, 5.6 / SI**2, 11 / SI**2])
+    found = read(between, "lattice", wavelength="Cu Kα1", start="5.43 Å", centring="diamond")
+    assert "P2 lies between planes of the start cell" in found.warning

@@ -258,3 +258,39 @@ def test_peaks_are_read_without_a_model_as_they_were_made():
         assert abs(area.value - height * fwhm * ROOT) < 4 * area.u + 1e-3 * area.value  # the tails beyond the band
     with pytest.raises(InputError, match="too few to be read"):
         bare_measures([found[0]], curve.take(slice(0, None, 100)))
+
+
+def test_bands_of_peaks_side_by_side_meet_in_the_middle_between_them():
+    from curvesieve.core.peaks.finding import FoundPeak
+    from curvesieve.core.readings.bare_peaks import bare_measures
+
+    found = [FoundPeak(8.0, 5.0, 2.0, 0.1, 50.0), FoundPeak(10.0, 4.0, 2.0, 0.1, 50.0)]
+    curve = cs.Curve(X, shapes(X, (8.0, 5.0, 2.0), (10.0, 4.0, 2.0)))
+    bands = [(measure.low, measure.high) for measure, _ in bare_measures(found[::-1], curve)[::3]]
+    assert bands == [(5.0, 9.0), (9.0, 13.0)]
+
+
+def test_the_noise_of_a_narrow_peak_is_that_of_all_points():
+    rng = np.random.default_rng(4)
+    x = np.linspace(0, 20, 201)
+    peak = ((8.0, 10.0, 0.2),)  # two points wide: those about it alone would tell nothing
+    noise = rng.normal(0, 0.2, x.size)
+    fit = fit_of(3 + shapes(x, *peak) + noise, peaks=peak, x=x)
+    value, _ = values(fit, "peak-number", what="signal to noise")[1]
+    residual = fit.curve.y - fit.model.starting_at(fit.result.values).sum.evaluate(x, list(fit.result.values.values()))
+    assert value == pytest.approx(fit.result.values["height_1"] / np.sqrt(np.mean(residual**2)), rel=1e-9)
+
+
+def test_the_crest_of_a_steep_rise_with_a_long_tail_is_found_to_its_width():
+    """As the tail grows beyond all bounds, the profile falls to half after tail·ln 2, and its top is at the rise."""
+    values_ = {"center": 1.0, "area": 2.0, "fwhm": 0.02, "tail": 50.0}
+    term = term_of("exponentially-modified-gaussian", None)
+    crest = crest_of(term, values_)
+
+    def f(x):
+        return float(evaluate(term.parsed, {"x": np.float64(x), **{n: np.float64(v) for n, v in values_.items()}}))
+
+    top = minimize_scalar(lambda x: -f(x), bounds=(0.98, 1.2), method="bounded", options={"xatol": 1e-12}).x
+    assert crest.x == pytest.approx(top, abs=2e-4)  # the top is flat: 1e-8 of its height over 2e-3 in x
+    assert crest.height == pytest.approx(f(top), rel=1e-9)
+    assert crest.fwhm == pytest.approx(50.0 * math.log(2), rel=2e-3)

@@ -73,6 +73,8 @@ def test_a_shared_width_is_one_number_of_the_fit_and_the_first_stays_free():
     found = fitted(sharing(model_of(), [], "width"), curve_of(truth))
     assert {round(p.parameters["fwhm"].start, 4) for p in found.peaks} == {1.6}
     assert set_free(made, [2]).ties == {"fwhm_4": "fwhm_1"}
+    held = model_of().replaced(model_of().term_numbered(2).with_state("fwhm", hold=True))
+    assert not sharing(held, [1, 2], "width").term_numbered(2).parameters["fwhm"].hold
     pseudo = sharing(model_of(slug="pseudo-voigt"), [], "shape")
     assert pseudo.ties == {f"mixing_{k}": "mixing_1" for k in (2, 3, 4)}
     with pytest.raises(InputError, match="have no shape"):

@@ -75,8 +75,8 @@ _ITSELF = {"center": "center", "height": "height", "FWHM": "fwhm", "area": "area
 
 def number_of(fit: FitSeen, peak: Peak, what: str) -> Part:
     """A number that a peak has by itself, and where its u is from. Raises InputError where it has none."""
-    name, size = _ITSELF.get(what, ""), peak.placed.term.shape
-    if name in peak.values and peak.is_plain and size is not None and name in ("center", size.size, size.fwhm):
+    name = _ITSELF.get(what, "")
+    if name in peak.values and peak.is_plain:
         return parameter_traced(fit, peak, name)
     return traced(fit, peak, _SINGLE[what])
 
