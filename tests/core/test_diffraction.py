@@ -320,3 +320,14 @@ def test_the_mean_wavelength_of_every_anode_is_that_of_periodictable():
     for name, lines in RADIATIONS.items():
         assert 10 * lines.mean == pytest.approx(getattr(periodictable, name).K_alpha, abs=1.0001e-4), name
         assert lines.alpha1 < lines.mean < lines.alpha2
+
+
+def test_the_sets_of_peaks_are_read_of_a_fitted_pattern():
+    from curvesieve.core.sets import BANDS, DIFFRACTION
+
+    fit = fitted(pattern([bragg(0.4086, s, CU) for s in (3, 4, 8, 11)], [0.5, 0.55, 0.7, 0.8]))
+    told = (Quantity(name="Wavelength", value=CU, unit="nm"),)
+    for one in (DIFFRACTION, BANDS):
+        done = taken(one.recipe.measures, Seen.of(fit.curve, told, fit))
+        assert len(done) == len(one.measures)
+        assert not [each.problem for each in done if each.problem]

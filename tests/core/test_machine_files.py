@@ -256,7 +256,7 @@ def test_every_set_is_read_of_a_curve_of_its_test():
         "indentation": cs.Curve(cone, np.append(cone[:200] ** 2, np.maximum(cone[200:] - 0.4, 0) ** 1.5 / 0.6**1.5),
                                 x_unit="µm", y_unit="mN"),
     }  # fmt: skip
-    for one in SETS:
+    for one in (one for one in SETS if one.test):
         curve = curves.get(one.test, cs.Curve(e, pulled, x_unit="1", y_unit="MPa"))
         done = one.recipe_with([])(curve)
         failed = [(o.slot.title, o.problem) for o in done.outcomes if o.problem and not o.absent]

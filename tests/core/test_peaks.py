@@ -399,3 +399,14 @@ def test_a_step_inside_bounds_is_the_least_squares_solution_inside_them():
         free = (first > lower) & (first < upper)
         pull = design.T @ (design @ first - target)
         np.testing.assert_allclose(pull[free], 0, atol=1e-6)  # all others solved for, knowing those on their bounds
+
+
+def test_the_first_of_many_lines_side_by_side_is_as_wide_as_the_others():
+    """Tails of a comb make the edge look broad at first; the width must come down to what is there."""
+    x = np.linspace(0, 300, 10_000)
+    y = 10 + sum(100 / (1 + 4 * ((x - c) / 2) ** 2) for c in np.arange(5, 300, 10))
+    found = find_peaks(cs.Curve(x, y + np.random.default_rng(1).normal(0, 1, x.size))).peaks
+    assert len(found) == 30
+    assert not any(one.doubt for one in found)
+    for one in found:
+        assert one.fwhm == pytest.approx(2.0, rel=0.1)

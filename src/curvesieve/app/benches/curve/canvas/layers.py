@@ -130,7 +130,8 @@ class Layers:
         xs: list[np.ndarray] = []
         ys: list[np.ndarray] = []
         for _, y in lines.peaks:
-            over = np.abs(y - base)
+            with np.errstate(all="ignore"):  # a model at a start beyond all numbers
+                over = np.nan_to_num(np.abs(y - base), nan=0.0, posinf=0.0)
             seen = np.flatnonzero(over > _TRIFLE * float(over.max(initial=0.0)))
             if seen.size < 2 or not float(over.max()) > 0:
                 continue
