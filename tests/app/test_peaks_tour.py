@@ -218,7 +218,10 @@ def test_the_demo_films_from_files_to_sizes_without_the_instrument_and_a_line_of
     session.look_at_curve(reference.id)
     take(menu_behind(bench.readings.card("instrument-widths").more), "Give to a family as quantities")
     take(QApplication.activePopupWidget(), f"To {family.label}")
-    assert {"caglioti_u", "caglioti_v", "caglioti_w"} <= {q.name for q in session.study.quantities(family.curves[0])}
+    take(menu_behind(bench.readings.card("instrument-widths").more), "Give to a family as quantities")
+    take(QApplication.activePopupWidget(), f"To {family.label}")  # once more: they take the place of the first
+    given = [q.name for q in session.study.family_of(family.curves[0]).quantities]
+    assert sorted(given) == ["caglioti_u", "caglioti_v", "caglioti_w"]
     session.look_at_curve(family.curves[-1])
     choose_kind(w, "pseudo-voigt")
     find_and_add(w, qtbot)
@@ -246,6 +249,9 @@ def test_the_demo_films_from_files_to_sizes_without_the_instrument_and_a_line_of
     last = session.view.curve
     assert page.made.slope == pytest.approx(found_value(session, last, "strain"), rel=1e-12)
     assert "D = " in page.numbers.text()
+    drawn, dots = page.line.getData(), page.dots.getData()
+    assert np.interp(dots[0], *drawn) == pytest.approx(dots[1], rel=0.05)  # the line goes through the points
+    assert dots[1] == pytest.approx(1e3 * page.made.y)
     assert len(page.names) == 5
     session.look_at_curve(family.curves[0])
     qtbot.waitUntil(lambda: page.made is not None and page.made.slope > 2e-3, timeout=20_000)
