@@ -141,7 +141,7 @@ def numeric(slug, values):
         return float(evaluate(term.parsed, {"x": np.float64(x), **{n: np.float64(v) for n, v in values.items()}}))
 
     reach = 40 * max(abs(v) for n, v in values.items() if n in ("fwhm", "tail"))
-    grid = values["center"] + np.linspace(-reach, reach, 40_001)
+    grid = values["center"] + np.linspace(-reach, reach, 8_001)
     best = grid[int(np.argmax([f(x) for x in grid]))]
     step = grid[1] - grid[0]
     top = minimize_scalar(lambda x: -f(x), bounds=(best - step, best + step), method="bounded",
