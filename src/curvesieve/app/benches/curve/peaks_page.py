@@ -14,8 +14,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QInputDialog,
-    QPushButton,
     QSizePolicy,
     QStackedWidget,
     QTableView,
@@ -24,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from curvesieve.app.benches.curve.how_many import HowMany
+from curvesieve.app.benches.curve.peak_buttons import PeakButtons
 from curvesieve.app.benches.curve.peak_table import NUMBERS, Line, PeakTable
 from curvesieve.app.session.desk import MODEL
 from curvesieve.app.session.jobs import Ticket
@@ -31,14 +30,11 @@ from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.line import CarefulDelegate, tab_leaves
 from curvesieve.app.widgets.menu import MenuRow, menu_of
-from curvesieve.core.diffraction import RADIATIONS
 from curvesieve.core.errors import counted
-from curvesieve.core.models import PEAKS, TERMS, Model
-from curvesieve.core.peaks import shaping
+from curvesieve.core.models import Model
 from curvesieve.core.reading import ReadingKey
 from curvesieve.core.study import edits
 from curvesieve.core.study.peaks_of import grown_models, peaks_as_text, peaks_of
-from curvesieve.core.typed import numbers_in
 
 if TYPE_CHECKING:
     from curvesieve.core.peaks.growing import Grown
@@ -59,6 +55,8 @@ class PeaksPage(QWidget):
         self.table = PeakTable(session)
         self._shown: tuple[object, ...] = ()
         self.view = self._make_view()
+        self.bar = PeakButtons(session, lambda: list(self.chosen()), self.ask_how_many)
+        self.buttons = self.bar.buttons
         self.sentence = label(role="muted", wrap=True)
         self.how_many = HowMany()
         self.how_many.chosen.connect(self._take_grown)
@@ -108,24 +106,9 @@ class PeaksPage(QWidget):
         return view
 
     def _make_buttons(self) -> QHBoxLayout:
-        self.buttons: dict[str, QPushButton] = {}
         row = QHBoxLayout()
         row.setSpacing(4)
-        for name, tip, run in (
-            ("Profile ▾", "Another profile for the chosen peaks", lambda: self._pop("Profile ▾", self._profile_rows())),
-            ("Widths ▾", "One width, or widths that follow a law", lambda: self._pop("Widths ▾", self._width_rows())),
-            ("Shapes ▾", "One shape for the chosen peaks", lambda: self._pop("Shapes ▾", self._shape_rows())),
-            ("Pairs ▾", "A second line for each: Kα2, or one at a fixed distance",
-             lambda: self._pop("Pairs ▾", self._pair_rows())),
-            ("Fit alone", "Fits the chosen peaks to the points around, the rest held; none chosen: region by region",
-             self._fit_alone),
-            ("How many?", "Models with one peak more each, judged by AICc", self.ask_how_many),
-        ):  # fmt: skip
-            made = button(name, "", tip)
-            made.setProperty("small", "true")
-            made.clicked.connect(lambda _=False, run=run: run())
-            self.buttons[name] = made
-            row.addWidget(made)
+        row.addWidget(self.bar)
         row.addStretch(1)
         self.family = button("Family", "tab", "The peaks of all curves of the family, one under another")
         self.family.setProperty("small", "true")
@@ -153,8 +136,7 @@ class PeaksPage(QWidget):
         whole = many and self.family.isChecked()
         ids = [] if entry is None else list(family.curves) if whole and family is not None else [entry.id]
         asked = (whole, *((id_, study.fit_key(id_), study.fit_is_current(id_)) for id_ in ids))
-        for name, one in self.buttons.items():
-            one.setEnabled(bool(self.session.model.lines) or (name == "How many?" and entry is not None))
+        self.bar.refresh()
         if asked == self._shown:
             return
         self._shown = asked
@@ -224,74 +206,6 @@ class PeaksPage(QWidget):
             self.session.look_at_curve(curve_id)
         key = ReadingKey("fit", "center", row.number)
         self.session.look(replace(self.session.view, stage=MODEL, reading=key, against="", iterate=None))
-
-    # -- what is said of several ----------------------------------------------------------------------
-
-    def _say_of(self, change: Callable[[Model, list[int]], Model], label_: str) -> None:
-        numbers = list(self.chosen())
-        self.session.peaks.say(lambda model: change(model, numbers), label_)
-
-    def _pop(self, name: str, rows: list[MenuRow]) -> None:
-        at = self.buttons[name]
-        menu_of(self, rows).popup(at.mapToGlobal(QPoint(0, at.height())))
-
-    def _profile_rows(self) -> list[MenuRow]:
-        return [
-            (TERMS[slug].label, partial(self._say_of, partial(_profiled, slug), "another profile")) for slug in PEAKS
-        ]
-
-    def _width_rows(self) -> list[MenuRow]:
-        return [
-            ("One width for all", partial(self._say_of, partial(_shared, "width"), "share a width")),
-            ("On a straight line in x", partial(self._say_of, partial(_by_place, 1), "widths on a line")),
-            ("On a parabola in x", partial(self._say_of, partial(_by_place, 2), "widths on a parabola")),
-            ("", None),
-            ("Each free", partial(self._say_of, shaping.set_free, "set peaks free")),
-        ]
-
-    def _shape_rows(self) -> list[MenuRow]:
-        return [
-            ("One shape for all", partial(self._say_of, partial(_shared, "shape"), "share a shape")),
-            ("", None),
-            ("Each free", partial(self._say_of, shaping.set_free, "set peaks free")),
-        ]
-
-    def _pair_rows(self) -> list[MenuRow]:
-        rows: list[MenuRow] = [
-            (f"Kα2 of {anode}, half as high", partial(self._add_alpha, anode)) for anode in RADIATIONS
-        ]
-        return [
-            *rows, ("", None), ("At a fixed distance…", self._ask_pair), ("", None),
-            ("None", partial(self._say_of, shaping.without_second_lines, "remove second lines")),
-        ]  # fmt: skip
-
-    def _add_alpha(self, anode: str) -> None:
-        x_unit = self.session.passed_units()[0]
-
-        def change(model: Model, numbers: list[int]) -> Model:
-            return shaping.with_second_lines(model, numbers, *shaping.alpha_doublet(x_unit, anode))
-
-        self._say_of(change, f"Kα2 of {anode}")
-
-    def _ask_pair(self) -> None:
-        text, ok = QInputDialog.getText(
-            self, "A second line at a fixed distance", "Distance in x, and height against the first: -3.67 0.5"
-        )
-        if not ok:
-            return
-        try:
-            by, ratio = numbers_in(text)
-        except ValueError:
-            self.session.noticed.emit("A second line needs two numbers, distance and height: -3.67 0.5.", "problem")
-            return
-
-        def change(model: Model, numbers: list[int]) -> Model:
-            return shaping.with_second_lines(model, numbers, shaping.apart(by), ratio)
-
-        self._say_of(change, "a second line")
-
-    def _fit_alone(self) -> None:
-        self.session.peaks.fit_alone(list(self.chosen()))
 
     # -- one cell -------------------------------------------------------------------------------------
 
@@ -363,15 +277,3 @@ class PeaksPage(QWidget):
 
     def _refused(self, sentence: str) -> None:
         self.session.noticed.emit(sentence, "problem")
-
-
-def _profiled(slug: str, model: Model, numbers: list[int]) -> Model:
-    return shaping.with_profile(model, numbers, slug)
-
-
-def _shared(what: str, model: Model, numbers: list[int]) -> Model:
-    return shaping.sharing(model, numbers, what)
-
-
-def _by_place(degree: int, model: Model, numbers: list[int]) -> Model:
-    return shaping.width_by_place(model, numbers, degree)
