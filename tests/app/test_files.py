@@ -78,11 +78,11 @@ def test_a_slow_save_does_not_take_over_the_next_study(window, qtbot, demo, tmp_
     assert "saving" in w.header.study.text()
     w.session.begin(load_study(other), other)
     held.set()
-    qtbot.waitUntil(lambda: not w.session.is_saving)
+    qtbot.waitUntil(lambda: not w.session.is_saving, timeout=20_000)
     assert w.session.path == other
     retitle(w, "second")
     press_save(w)
-    qtbot.waitUntil(lambda: w.session.is_saved)
+    qtbot.waitUntil(lambda: w.session.is_saved, timeout=20_000)
     assert load_study(tmp_path / "slow.sieve").document.title == "first"
     assert load_study(other).document.title == "second"
 
@@ -94,13 +94,13 @@ def test_of_two_quick_saves_the_newer_one_stays(window, qtbot, demo, tmp_path, h
         retitle(w, title)
         w.session.save(path)
     held.set()
-    qtbot.waitUntil(lambda: not w.session.is_saving)
+    qtbot.waitUntil(lambda: not w.session.is_saving, timeout=20_000)
     assert load_study(path).document.title == "newer"
     assert w.session.is_saved
     retitle(w, "newest")
     w.session.save(path)
     retitle(w, "edited while it was saved")
-    qtbot.waitUntil(lambda: not w.session.is_saving)
+    qtbot.waitUntil(lambda: not w.session.is_saving, timeout=20_000)
     assert not w.session.is_saved
     assert load_study(path).document.title == "newest"
 
@@ -112,7 +112,7 @@ def test_work_that_hangs_holds_up_neither_saving_nor_closing(window, qtbot, demo
         w.session.jobs.start("Hanging", f"hang {i}", lambda ticket: go.wait(20), lambda _: None, lambda _: None)
     retitle(w, "saved meanwhile")
     w.session.save(tmp_path / "a.sieve")
-    qtbot.waitUntil(lambda: w.session.is_saved)
+    qtbot.waitUntil(lambda: w.session.is_saved, timeout=20_000)
     assert load_study(tmp_path / "a.sieve").document.title == "saved meanwhile"
     assert w.close()
     assert not go.is_set(), "the window closed while the work still hung"
@@ -131,7 +131,7 @@ def test_edits_made_while_a_study_opens_are_kept_or_asked_about(window, qtbot, d
         retitle(w, "edited meanwhile")
         answer(words)
         go.set()
-        qtbot.waitUntil(lambda: not w.session.jobs.running("open"))
+        qtbot.waitUntil(lambda: not w.session.jobs.running("open"), timeout=20_000)
         assert w.session.study.document.title == title
 
 
@@ -140,7 +140,7 @@ def test_a_file_changed_elsewhere_is_not_overwritten_unasked(window, qtbot, demo
     save_study(demo, path)
     w = window()
     w.session.open(path)
-    qtbot.waitUntil(lambda: w.session.path == path)
+    qtbot.waitUntil(lambda: w.session.path == path, timeout=20_000)
     retitle(w, "mine")
     save_study(titled(demo, "theirs"), path)  # another window
     seen: list[str] = []
@@ -152,13 +152,13 @@ def test_a_file_changed_elsewhere_is_not_overwritten_unasked(window, qtbot, demo
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *args, **kwargs: (str(other), ""))
     answer("Save under another name…")
     press_save(w)
-    qtbot.waitUntil(lambda: w.session.is_saved)
+    qtbot.waitUntil(lambda: w.session.is_saved, timeout=20_000)
     assert (w.session.path, load_study(path).document.title) == (other, "theirs")
     retitle(w, "again")
     save_study(titled(demo, "theirs"), other)
     answer("Replace them")
     press_save(w)
-    qtbot.waitUntil(lambda: w.session.is_saved)
+    qtbot.waitUntil(lambda: w.session.is_saved, timeout=20_000)
     assert load_study(other).document.title == "again"
 
 
@@ -182,18 +182,20 @@ def test_what_was_left_behind_is_offered_and_shown(window, qtbot, demo, demo_fil
         w.notice.text.text()
     )
     click(w.notice.act("Recover"))
-    qtbot.waitUntil(lambda: w.session.study.document.title == "not yet saved" and len(w.tray.ready) == 2)
+    qtbot.waitUntil(
+        lambda: w.session.study.document.title == "not yet saved" and len(w.tray.ready) == 2, timeout=20_000
+    )
     assert not w.session.is_saved
     assert path.read_bytes() == before
     assert "a.sieve is as it was; Save writes to it." in w.notice.text.text()
     copies = tmp_path / "state" / "curvesieve" / "recovery"
-    qtbot.waitUntil(lambda: len(list(copies.iterdir())) == 1)  # its own now, the old one gone
+    qtbot.waitUntil(lambda: len(list(copies.iterdir())) == 1, timeout=20_000)  # its own now, the old one gone
     assert w.recovery.found == []
     press_save(w)
-    qtbot.waitUntil(lambda: w.session.is_saved)
+    qtbot.waitUntil(lambda: w.session.is_saved, timeout=20_000)
     assert load_study(path).document.title == "not yet saved"
     w.tray.remove({waiting.number for waiting in w.tray.files})
-    qtbot.waitUntil(lambda: not list(copies.iterdir()))  # saved, and nothing waits
+    qtbot.waitUntil(lambda: not list(copies.iterdir()), timeout=20_000)  # saved, and nothing waits
 
 
 def test_the_studys_menu(window, qtbot, demo, tmp_path):
@@ -201,7 +203,7 @@ def test_the_studys_menu(window, qtbot, demo, tmp_path):
     for name in ("a.sieve", "b.sieve"):
         retitle(w, name)
         w.session.save(tmp_path / name)
-        qtbot.waitUntil(lambda: w.session.is_saved)
+        qtbot.waitUntil(lambda: w.session.is_saved, timeout=20_000)
     left_copy(tmp_path, titled(demo, "left"))
     w.recovery.look()
 
@@ -218,7 +220,7 @@ def test_the_studys_menu(window, qtbot, demo, tmp_path):
     assert menu is not None
     menu.close()
     rows()[next(text for text in texts if text.startswith("Open a.sieve"))].trigger()
-    qtbot.waitUntil(lambda: w.session.path == tmp_path / "a.sieve")
+    qtbot.waitUntil(lambda: w.session.path == tmp_path / "a.sieve", timeout=20_000)
     answer("Throw away")
     rows()["Throw away what could be recovered"].trigger()
     assert not rows()["Recover: nothing was left behind"].isEnabled()
@@ -238,7 +240,7 @@ def test_the_studys_menu(window, qtbot, demo, tmp_path):
 def test_closing_says_that_files_wait(window, qtbot, demo_files):
     w = window()
     drop_files(w, demo_files[:3])
-    qtbot.waitUntil(lambda: len(w.tray.ready) == 3)
+    qtbot.waitUntil(lambda: len(w.tray.ready) == 3, timeout=20_000)
     seen: list[str] = []
     answer("Stay here", seen)
     assert not w.close()
@@ -293,12 +295,12 @@ def test_no_copy_is_said_once(window, qtbot, demo, tmp_path):
     for title in ("one", "two"):
         retitle(w, title)
         w.recovery.keep()
-        qtbot.waitUntil(lambda: not w.recovery.worker.pending)
+        qtbot.waitUntil(lambda: not w.recovery.worker.pending, timeout=20_000)
     assert len(told) == 1
     assert "No recovery copy of your work can be kept" in told[0]
     (state / "recovery").unlink()
     w.recovery.keep()
-    qtbot.waitUntil(lambda: bool(list(state.glob("recovery/*/study.json"))))
+    qtbot.waitUntil(lambda: bool(list(state.glob("recovery/*/study.json"))), timeout=20_000)
 
 
 def test_a_copy_follows_edits_by_itself(window, qtbot, demo, tmp_path):
@@ -357,13 +359,13 @@ def test_recent_studies_stand_on_the_empty_screen(window, qtbot, demo, tmp_path)
     w = window()
     for name in ("one.sieve", "two & three.sieve"):
         w.session.open(tmp_path / name)
-        qtbot.waitUntil(lambda name=name: w.session.path == tmp_path / name)
+        qtbot.waitUntil(lambda name=name: w.session.path == tmp_path / name, timeout=20_000)
     w.session.begin(Study())
     empty = w.curve_bench.canvas.empty
     shown = [empty.recent.itemAt(i).widget() for i in range(empty.recent.count())]
     assert [made.text().split("  ·")[0] for made in shown] == ["two && three.sieve", "one.sieve"]
     click(shown[1])
-    qtbot.waitUntil(lambda: w.session.path == tmp_path / "one.sieve")
+    qtbot.waitUntil(lambda: w.session.path == tmp_path / "one.sieve", timeout=20_000)
     (tmp_path / "two & three.sieve").unlink()
     assert w.memory.recent == [tmp_path / "one.sieve"], "what is gone is not offered"
 
