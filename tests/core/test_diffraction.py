@@ -331,3 +331,17 @@ def test_the_sets_of_peaks_are_read_of_a_fitted_pattern():
         done = taken(one.recipe.measures, Seen.of(fit.curve, told, fit))
         assert len(done) == len(one.measures)
         assert not [each.problem for each in done if each.problem]
+
+
+def test_a_reflection_whose_center_or_width_is_held_has_no_u_of_its_spacing_or_size():
+    free = fitted(pattern([bragg(0.4086, s, CU) for s in (3, 4, 8, 11)], [0.5, 0.55, 0.7, 0.8]))
+    placed = free.model.term_numbered(1)
+    held = free.model.replaced(placed.with_state("center", hold=True).with_state("fwhm", hold=True))
+    fit = FitSeen(held, fit_model(held, free.curve), free.curve)
+    d = {r.part: r.u for r in read(fit, "spacing", wavelength="Cu Kα1").readings if r.quantity == "spacing"}
+    assert d[1] is None
+    assert d[2] > 0
+    size = {(r.quantity, r.part): r.u for r in read(fit, "scherrer", wavelength="Cu Kα1").readings}
+    assert size["size", 1] is None
+    assert size["size", 2] > 0
+    assert size["mean-size", 0] is None

@@ -294,3 +294,21 @@ def test_the_crest_of_a_steep_rise_with_a_long_tail_is_found_to_its_width():
     assert crest.x == pytest.approx(top, abs=2e-4)  # the top is flat: 1e-8 of its height over 2e-3 in x
     assert crest.height == pytest.approx(f(top), rel=1e-9)
     assert crest.fwhm == pytest.approx(50.0 * math.log(2), rel=2e-3)
+
+
+def test_what_is_held_has_no_u_and_is_not_called_exact():
+    """A center that was held is no result: zero for its u would call it exact."""
+    from curvesieve.core.fitting import fit_model
+
+    free = fit_of(3 + shapes(X, *PEAKS) + np.random.default_rng(2).normal(0, 0.05, X.size))
+    model = free.model.replaced(free.model.term_numbered(1).with_state("center", hold=True))
+    fit = FitSeen(model, fit_model(model, free.curve), free.curve)
+    assert values(fit, "peak-number", what="center")[1][1] is None
+    assert values(fit, "peak-number", what="center")[2][1] > 0
+    assert values(fit, "line-shift", peaks="1", place="7.5(1) 1/cm")[0][1] is None
+    assert values(fit, "line-shift", peaks="2", place="7.5(1) 1/cm")[0][1] > 0.1
+    against = {(r.quantity, r.part): r.u for r in read(fit, "lines-against-table", typed=(8.0, 11.0)).readings}
+    assert against["deviation", 1] is None
+    assert against["deviation", 2] > 0
+    assert against["mean-deviation", 0] is None  # it stands on the one that is held, too
+    assert values(fit, "peak-number", what="height")[1][1] > 0

@@ -10,6 +10,7 @@ from typing import ClassVar
 import numpy as np
 
 from curvesieve.core import units
+from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.formula import evaluate, parse
 from curvesieve.core.measures.base import Found, Seen, Taken
@@ -155,8 +156,13 @@ def traced(fit: FitSeen, peak: Peak, what: Callable[[Peak], float]) -> Part:
         by = _STEP * max(abs(at), u or 0.0) or _STEP
         up, down = (what(peak.with_values({name: at + side * by})) for side in (1, -1))
         slopes[full] = (up - down) / (2 * by)
+    return value, _trace_of(fit, factor, slopes)
+
+
+def _trace_of(fit: FitSeen, factor: Floats, slopes: dict[str, float]) -> Trace | None:
+    """Where the u of a number is from; None where nothing that it follows from was free: zero would call it exact."""
     adds = np.asarray(fit.result.gradient(slopes)) @ factor
-    return value, Trace(FIT - np.arange(factor.shape[1]), adds)
+    return Trace(FIT - np.arange(factor.shape[1]), adds) if adds.any() else None
 
 
 def parameter_traced(fit: FitSeen, peak: Peak, name: str) -> Part:
@@ -165,8 +171,8 @@ def parameter_traced(fit: FitSeen, peak: Peak, name: str) -> Part:
     if fit.factor is None:
         return abs(value) if name == "fwhm" else value, None
     slope = -1.0 if name == "fwhm" and value < 0 else 1.0
-    adds = np.asarray(fit.result.gradient({peak.placed.full_name(name): slope})) @ fit.factor
-    return abs(value) if name == "fwhm" else value, Trace(FIT - np.arange(fit.factor.shape[1]), adds)
+    trace = _trace_of(fit, fit.factor, {peak.placed.full_name(name): slope})
+    return abs(value) if name == "fwhm" else value, trace
 
 
 class OfPeaks(OfFit):
