@@ -312,3 +312,18 @@ def test_what_is_held_has_no_u_and_is_not_called_exact():
     assert against["deviation", 2] > 0
     assert against["mean-deviation", 0] is None  # it stands on the one that is held, too
     assert values(fit, "peak-number", what="height")[1][1] > 0
+
+
+def test_a_peak_of_ones_own_is_as_wide_as_it_is_and_not_as_its_parameter_says():
+    """height/(1 + ((x − c)/w)⁴) is at half of its height at c ± w: its FWHM is 2w."""
+    from curvesieve.core.fitting import fit_model
+    from curvesieve.core.models import OwnTerm
+
+    y = 10 / (1 + ((X - 8) / 1.5) ** 4) + np.random.default_rng(1).normal(0, 0.02, X.size)
+    curve = cs.Curve(X, y)
+    own = OwnTerm(formula="height/(1 + ((x - center)/fwhm)^4)", kind="peak")
+    model = Model().with_background("line", curve).add_peak("own", curve, 8.0, own)
+    fit = FitSeen(model, fit_model(model, curve), curve)
+    value, u = values(fit, "peak-number", what="FWHM")[1]
+    assert abs(value - 3.0) < 4 * u
+    assert u < 0.05

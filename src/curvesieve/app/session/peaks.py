@@ -95,7 +95,8 @@ class Peaks(QObject):
 
         made = self.session.sieved()
         if self._found is not None and made is not None:
-            self._show(self._found.with_peak(candidate_at(self.modelling.model_in_sight(), made.curve, x)))
+            model = self.modelling.model_in_sight()
+            self._show(self._found.with_peak(candidate_at(model, made.curve, x, self._found.dips)))
 
     def take(self, profile: str, background: str | None = "") -> None:
         """Adds those that are kept to the model, with a background where there is none, in the background."""

@@ -11,6 +11,7 @@ from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.fitted_line import FittedLine, fitted_line
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
+from curvesieve.core.measures.meeting import places_of
 from curvesieve.core.rules import Band, Banded, RuleField
 from curvesieve.core.scatter import Stretch
 from curvesieve.core.shapes import Line, Point, Shape
@@ -85,8 +86,7 @@ class BandGap(Banded, Measure):
         slopes = np.zeros(rows.size)
         slopes[np.searchsorted(rows, edge.points.rows)] -= self._moves(edge, gap) / apart
         slopes[np.searchsorted(rows, below.points.rows)] += self._moves(below, gap) / apart
-        order = np.argsort(seen.whole.rows)
-        used = seen.whole.take(order[np.searchsorted(seen.whole.rows, rows, sorter=order)])
+        used = seen.whole.take(places_of(seen.whole, rows))
         said = f"lines through {counted(len(edge.points), 'point')} and {counted(len(below.points), 'point')}"
         shapes = (*self._drawn(seen, edge, gap), *self._drawn(seen, below, gap), *self._place(seen, below.line, gap))
         return self._taken(gap, slopes, said, used, shapes)

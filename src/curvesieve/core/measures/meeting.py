@@ -75,7 +75,7 @@ class MeetingOfLines(Banded, Measure):
         by_x[behind] += of_second / apart
         by_y[at] += of_first
         by_y += line.slope * by_x
-        used = seen.whole.take(_places(seen.whole, rows))
+        used = seen.whole.take(places_of(seen.whole, rows))
         ends = np.array([part.x[0], x])
         far = np.array([x, other.x[-1] if other.x[-1] > x else other.x[0]])
         shapes = (
@@ -112,7 +112,7 @@ class MeetingOfLines(Banded, Measure):
         return f"meets {self.meets}{moved}"
 
 
-def _places(points: Stretch, rows: np.ndarray) -> np.ndarray:
+def places_of(points: Stretch, rows: np.ndarray) -> np.ndarray:
     """Where the rows of a curve are in its stretch that is in the order of x."""
     order = np.argsort(points.rows)
     return np.asarray(order[np.searchsorted(points.rows, rows, sorter=order)])

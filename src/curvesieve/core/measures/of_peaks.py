@@ -81,7 +81,7 @@ class Peak:
         """Its full width at half maximum, in the unit of x. Raises InputError where it has none."""
         shape = self.placed.term.shape
         assert shape is not None
-        if not shape.plain:
+        if not self.is_plain:
             return self._crest.fwhm
         formula = parse(shape.fwhm, ())
         return abs(float(evaluate(formula, {name: self.values[name] for name in formula.parameters})))

@@ -35,6 +35,8 @@ class Candidates:
     dropped: frozenset[int] = frozenset()
     added: frozenset[int] = frozenset()
     notes: tuple[str, ...] = ()
+    dips: bool = False
+    """Whether they are what dips below."""
 
     def is_kept(self, place: int) -> bool:
         """Whether the candidate at a place of the list would be added."""
@@ -102,20 +104,22 @@ def candidates_of(model: Model, curve: Curve, dips: bool = False) -> Candidates:
         more = " beside those of the model" if there else ""
         said = "No dip is seen" if dips else "No peak stands out"
         raise InputError(" ".join([*found.notes, f"{said}{more}."]))
-    return Candidates(tuple(new), notes=found.notes)
+    return Candidates(tuple(new), notes=found.notes, dips=dips)
 
 
-def candidate_at(model: Model, curve: Curve, pointed: float) -> FoundPeak:
-    """A candidate where the user points, read off the data there, over the model that there is."""
+def candidate_at(model: Model, curve: Curve, pointed: float, dips: bool = False) -> FoundPeak:
+    """A candidate, or a dip, where the user points, read off the data there, over the model that there is."""
     used = model.in_use(curve)
     below = model.sum.evaluate(used.x, list(model.start.values())) if model.terms else np.zeros(len(used))
-    seen = peak_at(Data(used.x, used.y - below, pointed))
+    side = -1.0 if dips else 1.0
+    seen = peak_at(Data(used.x, side * (used.y - below), pointed))
     points = whole(used)
     noise = float(np.median(noise_of(points.x, points.y))) if points.u is None else float(np.median(points.u))
     if not model.terms:  # there is no background yet to stand on
         near = np.abs(used.x - seen["center"]) <= 2 * seen["fwhm"]
-        seen["height"] -= float(np.min(used.y[near])) if near.any() else 0.0
-    return FoundPeak(seen["center"], seen["height"], seen["fwhm"], noise, abs(seen["height"]) / noise if noise else 0.0)
+        seen["height"] -= float(np.min(side * used.y[near])) if near.any() else 0.0
+    height = side * seen["height"]
+    return FoundPeak(seen["center"], height, seen["fwhm"], noise, abs(height) / noise if noise else 0.0)
 
 
 def taken_into(

@@ -36,6 +36,8 @@ class Ghosts(QObject):
 
     def show(self, found: Candidates | None, curve: Curve | None) -> None:
         """Draws the candidates over a curve; none takes them away."""
+        if not self._places and found is None:
+            return  # nothing there, and nothing to come: the canvas asks at every refresh
         self._places = []
         if found is None or curve is None or not len(curve):
             self.kept.setData([], [])
