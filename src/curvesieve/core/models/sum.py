@@ -99,6 +99,23 @@ class FormulaSum:
                 else:
                     jacobian[i] = column
 
+    def both_along(self, rows: Sequence[Floats], p: Floats) -> Floats:
+        """∂value/∂parameter and, last, the value, where points have parameters of their own.
+
+        `rows` have any one shape, each of `p` one that goes with it, such as (curves, 1) with (curves, n); the answer
+        has the shape (parameters + 1, that of the rows).
+        """
+        stacked = np.empty((len(self.names) + 1, *rows[0].shape))
+        if self._shared:
+            stacked[:-1] = 0.0
+        for place, (compiled, places) in enumerate(self._compiled):
+            with np.errstate(all="ignore"):
+                piece, *columns = compiled.both(rows, [p[i] for i in places])
+            stacked[-1] = piece if not place else stacked[-1] + piece
+            for i, column in zip(places, columns, strict=True):
+                stacked[i] = stacked[i] + column if self._shared else column
+        return stacked
+
 
 def _called(function: Callable[..., Any], rows: Sequence[Floats], numbers: list[float]) -> Any:
     """The function's value; where plain floats would raise or turn complex (a power of a negative number), NumPy's give
