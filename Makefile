@@ -8,7 +8,7 @@ run: bootstrap         ## start the application with an empty study
 	scripts/with-display.sh $(PY) -m curvesieve
 
 test: check            ## the one check: lint, types, layers, tests
-	scripts/with-display.sh --virtual $(PY) -m pytest
+	scripts/tests.sh $(PY)
 
 check: bootstrap-dev   ## the quick part of it: lint, types, layers
 	$(PY) -m ruff check src tests benchmarks scripts

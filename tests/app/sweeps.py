@@ -11,6 +11,7 @@ import faulthandler
 import os
 import sys
 import tempfile
+import time
 import traceback
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -86,12 +87,12 @@ def window() -> Any:
 
 def settled(w: Any) -> None:
     """Waits for the background; what was to be deleted later is, as in the program's own loop."""
-    for _ in range(400):
-        QTest.qWait(1)
-        if not w.session.jobs.busy:
-            return
+    QTest.qWait(1)
+    late = time.monotonic() + 60.0  # the longest, how many peaks, is 4 s on a quiet machine
+    while w.session.jobs.busy:
+        assert time.monotonic() < late, "work in the background does not end"
         QTest.qWait(10)
-    raise AssertionError("work in the background does not end")
+        QTest.qWait(1)
 
 
 def leave(w: Any, widget: QWidget, way: str) -> None:
