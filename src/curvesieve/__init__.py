@@ -1,8 +1,8 @@
 """Curve Sieve: measured curves in, trustworthy numbers out. See docs/architecture.md for the map.
 
-The Python interface is small: `read`, `Curve`, `Sieve`, `Recipe`, `find_peaks`, `fit`, `measure`, `Quantity`, and
-`InputError` for whatever is the input's fault. Names are loaded when first asked for, so that starting the window does
-not wait for the solver.
+The Python interface is small: `read`, `Curve`, `Sieve`, `Recipe`, `find_peaks`, `fit`, `fit_family`, `measure`,
+`Quantity`, and `InputError` for whatever is the input's fault. Names are loaded when first asked for, so that starting
+the window does not wait for the solver.
 """
 
 from __future__ import annotations
@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from curvesieve.core.curve import Curve
     from curvesieve.core.errors import FormulaError, InputError
     from curvesieve.core.fitting import fit
+    from curvesieve.core.fitting.family import fit_family
     from curvesieve.core.formats import read
     from curvesieve.core.measures import measure
     from curvesieve.core.peaks import find_peaks
@@ -33,6 +34,7 @@ __all__ = [
     "Sieve",
     "find_peaks",
     "fit",
+    "fit_family",
     "measure",
     "read",
 ]
@@ -47,6 +49,7 @@ _HOMES = {
     "Sieve": "core.steps",
     "find_peaks": "core.peaks",
     "fit": "core.fitting",
+    "fit_family": "core.fitting.family",
     "measure": "core.measures",
     "read": "core.formats",
 }

@@ -195,6 +195,6 @@ def test_parameters_that_no_curve_tells_apart_have_no_u_and_it_is_said():
 
 
 def test_a_curve_that_cannot_be_fitted_is_named():
-    curves = [*arrhenius()[:2], cs.Curve([1.0, 2.0], [1.0, 1.0])]
+    curves = [*arrhenius()[:2], cs.Curve([1.0, 2.0], [1.0, 1.0], x_unit="s")]
     with pytest.raises(InputError, match="Curve 3: "):
         fit_family("a*exp(-k*x) + b", curves, shared=("a",))

@@ -14,6 +14,7 @@ from curvesieve.app.session.jobs import Ticket
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.models import Model, OwnTerm
+from curvesieve.core.models.again import read_again
 from curvesieve.core.models.own import TERM_FILES, OwnParameter
 from curvesieve.core.models.tied import settled
 from curvesieve.core.study import FitEntry, Study, edits
@@ -73,7 +74,7 @@ class Modelling(QObject):
     def places(self) -> list[dict[str, float]]:
         """The iterates of the fit in hand, as far as they are known."""
         fit = self.session.fit
-        return self.iterates.get(fit.key, []) if fit is not None else []
+        return self.iterates.get(fit.identity, []) if fit is not None else []
 
     def _remember(self, key: str, places: list[dict[str, float]]) -> None:
         self.iterates[key] = places
@@ -164,7 +165,7 @@ class Modelling(QObject):
         if self.session.apply(lambda study: derived_changed(study, entry.id, derived), "name a quantity"):
             now = self.session.study.fit(entry.id)
             if now is not None and places:
-                self._remember(now.key, places)
+                self._remember(now.identity, places)
 
     # -- starts -------------------------------------------------------------------------------------
 
@@ -179,7 +180,7 @@ class Modelling(QObject):
             return
 
         def edit(study: Study) -> Study:
-            return edits.set_model(entry.id, _read_again(self.model_in_sight(), self._passed()))(study)
+            return edits.set_model(entry.id, read_again(self.model_in_sight(), self._passed()))(study)
 
         self.session.apply(edit, "read starts off the data")
 
@@ -297,7 +298,7 @@ class Modelling(QObject):
 
         def done(fit: FitEntry) -> None:
             if self.session.study.has(entry.id) and self.session.study.fit_key(entry.id) == fit.key:
-                self._remember(fit.key, [*places, fit.result.values])
+                self._remember(fit.identity, [*places, fit.result.values])
                 self.session.apply(edits.set_fit(entry.id, fit), f"fit {entry.label}")
                 if not fit.result.converged:
                     self._refused(f"{entry.label}: {fit.result.message}")
@@ -309,21 +310,3 @@ class Modelling(QObject):
 
     def _refused(self, sentence: str) -> None:
         self.session.noticed.emit(sentence, "problem")
-
-
-def _read_again(seen: Model, passed: Curve) -> Model:
-    """The model with the starts of all its terms read off the curve, peaks where they now stand."""
-    bare = seen.model_copy(update={"terms": ()})
-    model = bare
-    if seen.background is not None:
-        model = model.with_background(seen.background.slug, passed, seen.background.own)
-    for placed in seen.peaks:
-        model = model.add_peak(placed.slug, passed, placed.parameters["center"].start, placed.own)
-    values = {
-        placed.full_name(name): state.start
-        for placed, new in zip(seen.peaks, model.peaks, strict=True)
-        for name, state in new.parameters.items()
-    }
-    if model.background is not None:
-        values |= {name: state.start for name, state in model.background.parameters.items()}
-    return seen.like(model, values)

@@ -85,7 +85,7 @@ def shown(model: Model, result: FitResult) -> list[Shown]:
     inner = model.inner
     found = [
         Shown(name, result.parameters[name].value, result.gradient({name: 1.0}))
-        for name in result.free
+        for name in _moved(result)
         if name not in inner
     ]
     for placed in model.terms:
@@ -93,6 +93,14 @@ def shown(model: Model, result: FitResult) -> list[Shown]:
             value, slopes = derived_slopes(result, derived, placed.full_name)
             found.append(Shown(placed.full_name(derived.name), value, result.gradient(slopes)))
     return found
+
+
+def _moved(result: FitResult) -> list[str]:
+    """The free parameters; of a joint fit those, too, that follow a law, whose own numbers are none of the curve's."""
+    if all(name in result.parameters for name in result.free):
+        return list(result.free)
+    own = {*result.free, *result.spread}
+    return [name for name in result.parameters if name in own]
 
 
 def shown_correlation(found: Sequence[Shown], result: FitResult) -> Floats | None:

@@ -1,14 +1,12 @@
-"""One model fitted to many curves at once: parameters of each curve's own, shared by all, or on a law in the condition.
+"""The problem of one model for many curves: parameters of each curve's own, shared by all, or on a law in a condition.
 
-The normal equations have the shape of an arrow: a block a curve, and a border for what is shared (shared parameters and
-those of laws). Each block is solved by itself and the border from what they leave (the Schur complement), so that the
-work grows in proportion to the curves. Marquardt steps on scaled columns, as in `quick`; no bounds, squared loss.
+How it is solved stands in `arrow`.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -16,6 +14,7 @@ import numpy as np
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted, nearest
+from curvesieve.core.fitting.arrow import Arrow, Limits
 from curvesieve.core.fitting.batch import Alike, alike_of
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.fitting.quick import gram
@@ -23,13 +22,6 @@ from curvesieve.core.formula import Compiled, compile_formula, parse
 
 CONDITION = "c"
 """What a law calls the condition."""
-_STEPS, _LAST = 200, 4
-_FIRST, _MOST_DAMPING = 1e-3, 1e12
-_STEP, _GAIN, _RIGHT = 1e-9, 1e-15, 1e-6
-"""The steps end when one is so small against the parameters, or promises so little; it is a minimum where no column of
-the Jacobian is more than so much along the residual."""
-_RANK = 1e-12
-Watch = Callable[[Floats], None]
 
 
 @dataclass(frozen=True)
@@ -55,58 +47,37 @@ class _Law:
         return slice(self.first, self.first + len(self.names))
 
 
-@dataclass(frozen=True, eq=False)
-class Arrow:
-    """The normal equations at a place, of m curves with o parameters of their own and b in the border.
-
-    `own` is (m, o, o), `across` (m, o, b), `border` (b, b); `own_down` (m, o) and `border_down` (b,) are the gradients;
-    `squares` are the sums of squares of the curves, (m,).
-    """
-
-    own: Floats
-    across: Floats
-    border: Floats
-    own_down: Floats
-    border_down: Floats
-    squares: Floats
-
-    @property
-    def cost(self) -> float:
-        """The sum of squares of all curves."""
-        return float(self.squares.sum())
-
-
-@dataclass(frozen=True, eq=False)
-class Place:
-    """Values of the curves' own parameters, (m, o), and of the border, (b,), with the equations there."""
-
-    own: Floats
-    border: Floats
-    arrow: Arrow
-    iterations: int = 0
-    converged: bool = False
-    message: str = ""
-
-
 class JointProblem:
-    """Problems of several curves with the same model, and how they share its parameters.
+    """Problems of several curves with the same model, and how they share its parameters; `labels` name the curves.
 
     Raises InputError where the models differ, where a name is no free parameter, or for what such a fit cannot do.
     """
 
-    def __init__(self, members: Sequence[Problem], conditions: Sequence[float] | None, sharing: Sharing) -> None:
+    def __init__(
+        self,
+        members: Sequence[Problem],
+        conditions: Sequence[float | None] | None,
+        sharing: Sharing,
+        labels: Sequence[str] = (),
+    ) -> None:
         if not members:
             raise InputError("There is no curve to fit; a family needs one at the least.")
         self.members, self.sharing = tuple(members), sharing
         first = members[0]
         names = first.model.names
-        for k, one in enumerate(members, start=1):
-            if one.model.names != names or not np.array_equal(one.free, first.free):
+        self.labels = tuple(labels) or tuple(f"curve {k + 1}" for k in range(len(members)))
+        for label, one in zip(self.labels, members, strict=True):
+            if one.model.pieces != first.model.pieces or not np.array_equal(one.free, first.free):
                 raise InputError(
-                    f"Curve {k} has other parameters than the first; curves are fitted jointly by one model."
+                    f"{_begun(label)} has another model than {self.labels[0]}; curves are fitted jointly by one."
                 )
             if one.loss != "squared":
-                raise InputError(f"A joint fit makes squares least, and curve {k} asks for the loss {one.loss}.")
+                raise InputError(f"A joint fit makes squares least, and {label} asks for the loss {one.loss}.")
+            if (one.u is None) != (first.u is None):
+                bare, other = (label, self.labels[0]) if one.u is None else (self.labels[0], label)
+                raise InputError(
+                    f"{_begun(bare)} has no u and {other} has; give it one, or let all points weigh the same."
+                )
         self.free = [names[i] for i in first.free]
         mapped = (*sharing.shared, *sharing.laws)
         for name in mapped:
@@ -127,8 +98,9 @@ class JointProblem:
         )  # fmt: skip
         self.own_places = [int(first.free[self.free.index(name)]) for name in self.own_names]
         self.mapped_places = [int(first.free[self.free.index(name)]) for name in mapped]
+        self.limits = self._limits()
 
-    def _conditions(self, given: Sequence[float] | None) -> Floats:
+    def _conditions(self, given: Sequence[float | None] | None) -> Floats:
         if given is None:
             if self.sharing.laws:
                 raise InputError("A law in the condition needs the condition of each curve.")
@@ -139,7 +111,8 @@ class JointProblem:
         missing = np.flatnonzero(~np.isfinite(made))
         if self.sharing.laws and missing.size:
             raise InputError(
-                f"Curve {int(missing[0]) + 1} has no condition, and a law in it needs one; type it, or leave it out."
+                f"{_begun(self.labels[int(missing[0])])} has no condition, and a law in it needs one; "
+                "type it, or leave the curve out."
             )
         return made
 
@@ -152,6 +125,30 @@ class JointProblem:
             made.append(_Law(name, compile_formula(formula), formula.parameters, first))
             first += len(formula.parameters)
         return tuple(made)
+
+    def _limits(self) -> Limits:
+        """What is shared keeps to the limits of every curve; what a law gives is looked at in the end."""
+        low = np.array([one.lower for one in self.members]).reshape(len(self.members), -1)
+        high = np.array([one.upper for one in self.members]).reshape(len(self.members), -1)
+        own = [self.free.index(name) for name in self.own_names]
+        shared = [self.free.index(name) for name in self.sharing.shared]
+        rest = len(self.border_names) - len(shared)
+        return Limits(
+            low[:, own],
+            high[:, own],
+            np.concatenate([low[:, shared].max(axis=0), np.full(rest, -math.inf)]),
+            np.concatenate([high[:, shared].min(axis=0), np.full(rest, math.inf)]),
+        )
+
+    def beyond(self, border: Floats) -> tuple[str, str] | None:
+        """The first parameter that a law takes beyond its limits, and the label of the curve; None where all keep."""
+        values = self.mapped(border)[0]
+        for row, law in enumerate(self.laws, start=len(self.sharing.shared)):
+            place = self.free.index(law.name)
+            for k, one in enumerate(self.members):
+                if not one.lower[place] <= values[row, k] <= one.upper[place]:
+                    return law.name, self.labels[k]
+        return None
 
     @property
     def count(self) -> int:
@@ -224,113 +221,6 @@ class JointProblem:
         return np.asarray(self._alike.sums(p.T)[:, chosen][:, :, chosen])
 
 
-@dataclass(frozen=True, eq=False)
-class Solved:
-    """Steps of the arrow's equations: of the curves' own parameters, (m, o), and of the border, (b,)."""
-
-    own: Floats
-    border: Floats
-
-
-def _scales(arrow: Arrow) -> tuple[Floats, Floats]:
-    """Lengths of the columns: of each curve's own, (m, o), and of the border's, (b,)."""
-    return np.sqrt(np.einsum("moo->mo", arrow.own)), np.sqrt(np.diag(arrow.border))
-
-
-def step_of(arrow: Arrow, damping: float) -> Solved | None:
-    """The step downhill at a damping; None where the equations cannot be solved."""
-    long, wide = _scales(arrow)
-    if not (long > 0).all() or not (wide > 0).all():
-        return None
-    own = arrow.own / (long[:, :, None] * long[:, None, :])
-    across = arrow.across / (long[:, :, None] * wide)
-    border = arrow.border / np.outer(wide, wide)
-    o, b = own.shape[1], wide.size
-    own = own + damping * np.eye(o)
-    border = border + damping * np.eye(b)
-    down, shared = arrow.own_down / long, arrow.border_down / wide
-    try:
-        solved = np.linalg.solve(own, np.concatenate([across, down[:, :, None]], axis=2)) if o else across
-        left = border - np.einsum("mob,mod->bd", across, solved[:, :, :b]) if o else border
-        rest = shared - np.einsum("mob,mo->b", across, solved[:, :, b]) if o else shared
-        moved = np.linalg.solve(left, rest) if b else np.zeros(0)
-    except np.linalg.LinAlgError:
-        return None
-    each = solved[:, :, b] - solved[:, :, :b] @ moved if o else np.zeros((own.shape[0], 0))
-    made = Solved(-each / long, -moved / wide)
-    return made if np.isfinite(made.own).all() and np.isfinite(made.border).all() else None
-
-
-def solve_jointly(problem: JointProblem, own: Floats, border: Floats, watch: Watch | None = None) -> Place:
-    """The place where the steps come to rest from a start. `own` is (m, o), `border` (b,).
-
-    `watch` is given all parameters, of shape (parameters, m), at each accepted place, and may raise. Raises InputError
-    where the model has no value at the start.
-    """
-    arrow = problem.arrow(own, border)
-    if arrow is None:
-        raise InputError("The model has no value at the start of some curve; give other starts.")
-    damping, growth, iterations = _FIRST, 2.0, 0
-    last = False
-    while iterations < _STEPS:
-        iterations += 1
-        if watch is not None:
-            watch(problem.full(own, border))
-        moved = step_of(arrow, damping)
-        after = None if moved is None else problem.arrow(own + moved.own, border + moved.border)
-        if moved is None and damping >= _MOST_DAMPING:
-            break
-        if moved is None or after is None or after.cost > arrow.cost * (1 + 1e-12):
-            damping, growth = damping * growth, growth * 2
-            if damping > _MOST_DAMPING:
-                break
-            continue
-        promised = -float(np.sum(arrow.own_down * moved.own) + arrow.border_down @ moved.border)
-        size = max(_against(moved.own, own), _against(moved.border, border))
-        gained = arrow.cost - after.cost
-        own, border, arrow = own + moved.own, border + moved.border, after
-        damping, growth = (damping / 10 if gained > promised / 4 else damping), 2.0
-        if size <= _STEP or promised <= _GAIN * arrow.cost:
-            last = True
-            break
-    if last:
-        own, border, arrow = _polished(problem, own, border, arrow)
-    return _judged(problem, own, border, arrow, iterations)
-
-
-def _against(step: Floats, values: Floats) -> float:
-    """The largest step against the size of what it moves."""
-    if not step.size:
-        return 0.0
-    scale = np.maximum(np.abs(values), 1e-300)
-    return float(np.max(np.abs(step) / scale))
-
-
-def _polished(problem: JointProblem, own: Floats, border: Floats, arrow: Arrow) -> tuple[Floats, Floats, Arrow]:
-    """A few steps without damping, which take the parameters to rounding."""
-    for _ in range(_LAST):
-        moved = step_of(arrow, 0.0)
-        after = None if moved is None else problem.arrow(own + moved.own, border + moved.border)
-        if moved is None or after is None or after.cost > arrow.cost * (1 + 1e-13):
-            break
-        own, border, arrow = own + moved.own, border + moved.border, after
-    return own, border, arrow
-
-
-def _judged(problem: JointProblem, own: Floats, border: Floats, arrow: Arrow, iterations: int) -> Place:
-    """The place with a word on whether it is a minimum."""
-    long, wide = _scales(arrow)
-    dead = [f"{problem.own_names[j]} of curve {i + 1}" for i, j in zip(*np.nonzero(~(long > 0)), strict=True)]
-    dead += [problem.border_names[k] for k in np.flatnonzero(~(wide > 0))]
-    if dead:
-        more = f" and {len(dead) - 3} more" if len(dead) > 3 else ""
-        said = f"{', '.join(dead[:3])}{more} {'has' if len(dead) == 1 else 'have'} no effect. Hold or leave out."
-        return Place(own, border, arrow, iterations, False, said)
-    tiny = max(arrow.cost, 1e-300)
-    along_own = np.abs(arrow.own_down) / (long * np.sqrt(np.maximum(arrow.squares, 1e-24 * tiny))[:, None])
-    along = np.abs(arrow.border_down) / (wide * math.sqrt(tiny))
-    worst = max(float(along_own.max(initial=0.0)), float(along.max(initial=0.0)))
-    if worst <= _RIGHT:
-        return Place(own, border, arrow, iterations, True, f"converged in {counted(iterations, 'step')}")
-    said = "Did not converge: the steps stopped where the fit could still improve. Try other starts."
-    return Place(own, border, arrow, iterations, False, said)
+def _begun(label: str) -> str:
+    """A label at the beginning of a sentence."""
+    return label[:1].upper() + label[1:] if label.startswith("curve ") else label

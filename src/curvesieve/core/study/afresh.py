@@ -8,8 +8,9 @@ from dataclasses import dataclass, field, replace
 from curvesieve.core.errors import InputError
 from curvesieve.core.recipe import Recipe
 from curvesieve.core.study import edits
-from curvesieve.core.study.document import FromLedger
+from curvesieve.core.study.document import Family, FromLedger
 from curvesieve.core.study.fits import fit_curve, fit_curves
+from curvesieve.core.study.jointly import fit_again
 from curvesieve.core.study.measuring import measure_curves
 from curvesieve.core.study.outcomes import Outcomes
 from curvesieve.core.study.passing import recorded
@@ -37,15 +38,24 @@ class Afresh:
 
 
 def computed_afresh(study: Study, watch: Callable[[float], None] | None = None) -> Afresh:
-    """Fits every curve that has a model and reads all off, on all cores.
+    """Fits every curve that has a model and reads all off, on all cores; families the way they were fitted last.
 
     `watch` is told the share done and may raise to stop. Curves of a ledger come after the fits that they are made of.
     """
     study = replace(study, results={})
     wanted = [curve.id for curve in study.document.curves if study.model(curve.id).terms]
-    later = [id_ for id_ in wanted if _of_ledger(study, id_)]
-    fits, problems = fit_curves(study, [id_ for id_ in wanted if id_ not in set(later)], watch)
+    as_one = {id_: family for family in study.document.families for id_ in _fitted_as_one(study, family)}
+    later = [id_ for id_ in wanted if id_ not in as_one and _of_ledger(study, id_)]
+    fits, problems = fit_curves(study, [id_ for id_ in wanted if id_ not in {*later, *as_one}], watch)
     study = edits.set_fits(fits)(study)
+    for family in {family.id: family for family in as_one.values()}.values():
+        try:
+            found = fit_again(study, family)
+        except InputError as error:
+            problems |= dict.fromkeys((id_ for id_, its in as_one.items() if its is family), str(error))
+            continue
+        study = edits.set_family_fit(family.id, found)(study)
+        problems |= found.problems
     for id_ in sorted(later, key=lambda id_: len(study.needs(id_))):
         try:
             study = edits.set_fit(id_, fit_curve(study, id_))(study)
@@ -56,6 +66,13 @@ def computed_afresh(study: Study, watch: Callable[[float], None] | None = None) 
     }
     read = measure_curves(study, [curve.id for curve in study.document.curves])
     return Afresh(study, {id_: said for id_ in wanted if (said := (problems | unfinished).get(id_))}, read)
+
+
+def _fitted_as_one(study: Study, family: Family) -> list[str]:
+    """The curves of a family that its last way of fitting takes together."""
+    if family.way in ("", "each"):
+        return [id_ for id_ in family.curves if study.model(id_).terms] if family.way else []
+    return study.jointly_fitted(family.id) if family.recipe.model.terms else []
 
 
 def _of_ledger(study: Study, curve_id: str) -> bool:

@@ -178,6 +178,12 @@ def intervals(
     The coefficients of a polynomial are linear in the parameters: where nothing else is fitted, t·u is their profile's
     half width exactly; beside peaks they are left to the bootstrap.
     """
+    fit = study.fit(curve_id)
+    if fit is not None and fit.joint:
+        raise InputError(
+            "This curve was fitted jointly with others, whose points hold its parameters, too: intervals of this curve "
+            "alone would not be those of the fit. Fit it by itself to have them."
+        )
     problem, on = fitted_curve(study, curve_id)
     model, result = study.model(curve_id), on.result
     inner = model.inner

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.writing import Following, as_latex, as_script, as_table, as_text
 from curvesieve.core.formula import parse
 from curvesieve.core.models import Model, Term
@@ -63,4 +64,6 @@ def copied(study: Study, curve_id: str, way: str) -> str:
             owners = [(piece, model.terms[piece.owner].term) for piece in model.sum.pieces]
             pieces = [parse(_powers(term)) if term.basis else piece.formula for piece, term in owners]
             return as_latex(pieces, result, unit_of, following)
+    if fit.joint:
+        raise InputError("A script repeats the fit of one curve, and this one was fitted jointly with others.")
     return as_script(problem, on.result)

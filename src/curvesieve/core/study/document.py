@@ -12,8 +12,9 @@ from curvesieve.core.intake.take import Take
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Basis, Reading, ReadingKey
 from curvesieve.core.recipe import Part, Recipe
+from curvesieve.core.study.family_parts import FamilyLook, JointEntry, Shared, TrendEntry, Way
 
-SCHEMA_VERSION = 5
+SCHEMA_VERSION = 6
 """What each version brought is told in `migrations`."""
 _HASH = r"^[0-9a-f]{64}$"
 
@@ -83,16 +84,22 @@ class FitEntry(_Frozen):
     """A fit's result and readings with the key of all that they were made from; see `Study.fit_key`.
 
     `passed` counts the points after the sieve; `basis` is what the fit used. `x_unit` and `y_unit` are those of the
-    curve as it passed, in which all of the result is.
+    curve as it passed, in which all of the result is. `joint` is the key of the joint fit that it is a part of.
     """
 
     key: str = Field(pattern=_HASH)
+    joint: str = ""
     result: FitResult
     readings: tuple[Reading, ...] = ()
     basis: Basis = Basis()
     passed: int = 0
     x_unit: str = ""
     y_unit: str = ""
+
+    @property
+    def identity(self) -> str:
+        """What tells it from other fits of the same curve and model."""
+        return f"{self.key}{self.joint}"
 
 
 class CurveEntry(_Frozen):
@@ -127,7 +134,9 @@ class Family(_Frozen):
 
     Each part of its `recipe` is in force for those of its curves that share that part. `quantities` are those of all
     of them. `grouped_by` is the line of the preamble that files which join read their group from. `columns` are those
-    of the ledger that are shown otherwise than they come, in their order before all others.
+    of the ledger that are shown otherwise than they come, in their order before all others. `sharing` is how a joint
+    fit shares the model's parameters, `apart` the curves that it leaves out, `joint` what the last one found; `way` is
+    how the curves were fitted last, `along_from` the curve that carrying began at.
     """
 
     id: str
@@ -139,6 +148,13 @@ class Family(_Frozen):
     grouped_by: str = ""
     columns: tuple[ColumnLook, ...] = ()
     recipe: Recipe = Recipe()
+    sharing: tuple[Shared, ...] = ()
+    apart: tuple[str, ...] = ()
+    joint: JointEntry | None = None
+    way: Way = ""
+    along_from: str = ""
+    trends: tuple[TrendEntry, ...] = ()
+    look: FamilyLook = FamilyLook()
 
 
 @dataclass(frozen=True)

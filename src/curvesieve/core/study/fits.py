@@ -79,10 +79,11 @@ def fit_curve(study: Study, curve_id: str, watch: Callable[[Floats], None] | Non
     if problem:
         raise InputError(problem)
     made = sieved_curve(study, curve_id)
-    return _entry(study, curve_id, made.curve, fit_passed(study.model(curve_id), made, watch))
+    return entry_of(study, curve_id, made.curve, fit_passed(study.model(curve_id), made, watch))
 
 
-def _entry(study: Study, curve_id: str, passed: Curve, found: Fit) -> FitEntry:
+def entry_of(study: Study, curve_id: str, passed: Curve, found: Fit) -> FitEntry:
+    """What a fit of a curve that passed found, as the study keeps it."""
     result, readings, basis = found
     return FitEntry(
         key=study.fit_key(curve_id), result=result, readings=readings, basis=basis, passed=len(passed),
@@ -113,5 +114,5 @@ def fit_curves(
         if isinstance(found, str):
             problems[id_] = found
         else:
-            fits[id_] = _entry(study, id_, made[id_].curve, found)
+            fits[id_] = entry_of(study, id_, made[id_].curve, found)
     return fits, problems

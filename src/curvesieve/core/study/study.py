@@ -202,7 +202,7 @@ class Study:
 
         def said() -> list[str]:
             acting = [slot.model_dump_json() for slot in slots if slot.on]
-            return [*acting, *map(repr, self.quantities(curve_id)), fit.key if fit else ""]
+            return [*acting, *map(repr, self.quantities(curve_id)), fit.identity if fit else ""]
 
         return self._key(curve_id, parts, said)
 
@@ -246,8 +246,12 @@ class Study:
             if isinstance(source, FromMean):
                 parts += [self.digest(id_), self.giving(id_).key()]
             else:
-                fit = self.fit_key(id_) if self.fit_is_current(id_) else ""
-                parts += [repr(entry.condition), fit, self.measures_key(id_) if self.measures(id_) else ""]
+                fit = self.fit(id_) if self.fit_is_current(id_) else None
+                parts += [
+                    repr(entry.condition),
+                    fit.identity if fit else "",
+                    self.measures_key(id_) if self.measures(id_) else "",
+                ]
         return _hash(parts)
 
     def members(self, curve_id: str) -> list[str]:
@@ -336,10 +340,59 @@ class Study:
         if not self.results:
             return None, "not fitted"
         current = self.results.get(self.fit_key(curve_id)) if self.model(curve_id).terms else None
+        if current is not None and current.joint and not self._joint_stands(curve_id, current.joint):
+            return current, "out of date"
         if current is not None:
             return current, "fitted" if current.result.converged else "did not converge"
         last = self.results.get(self._entries[curve_id].result)
         return last, "not fitted" if last is None else "out of date"
+
+    def _joint_stands(self, curve_id: str, key: str) -> bool:
+        """Whether the joint fit of that key is the last of the curve's family, and of all as it stands."""
+        family = self.family_of(curve_id)
+        if family is None or family.joint is None or family.joint.key != key:
+            return False
+        return curve_id in family.joint.curves and self.joint_key(family.id) == key
+
+    def jointly_fitted(self, family_id: str) -> list[str]:
+        """The curves that a joint fit of the family takes: those under its model that are not left out."""
+        family = self.family(family_id)
+        return [id_ for id_ in family.curves if id_ not in family.apart and self.shares(id_, "model")]
+
+    def family(self, family_id: str) -> Family:
+        """The family of that id; KeyError where there is none."""
+        found = next((family for family in self.document.families if family.id == family_id), None)
+        if found is None:
+            raise KeyError(family_id)
+        return found
+
+    @cached_property
+    def _joint_keys(self) -> dict[str, str]:
+        return {}
+
+    def joint_key(self, family_id: str) -> str:
+        """A hash of all that a joint fit of a family depends on: what its curves' fits do, and how they share."""
+        found = self._joint_keys.get(family_id)
+        if found is None:
+            family = self.family(family_id)
+            sharing = [one for one in family.sharing if one.name in family.recipe.model.names]
+            parts = [one.model_dump_json() for one in sharing]
+            for id_ in self.jointly_fitted(family_id):
+                condition = repr(self.entry(id_).condition) if any(one.law for one in sharing) else ""
+                parts += [id_, self.fit_key(id_), condition]
+            found = self._joint_keys[family_id] = _hash(parts)
+        return found
+
+    def joint_state(self, family_id: str) -> str:
+        """``""`` where there was no joint fit, ``fitted``, ``did not converge``, or ``out of date``."""
+        joint = self.family(family_id).joint
+        if joint is None:
+            return ""
+        fits = [self.results.get(self.fit_key(id_)) for id_ in joint.curves if self.has(id_)]
+        parts = all(fit is not None and fit.joint == joint.key for fit in fits)
+        if joint.key != self.joint_key(family_id) or not parts:
+            return "out of date"
+        return "fitted" if joint.result.converged else "did not converge"
 
     def readings(self, curve_id: str) -> tuple[Reading, ...]:
         """The readings of the curve's fit; none when it has none, or one that is out of date."""

@@ -164,9 +164,9 @@ class ResultPage(QWidget):
         if not current or entry is None or fit is None:
             return
         result = fit.result
-        if fit.key == self._key:
+        if fit.identity == self._key:
             return
-        self._key = fit.key
+        self._key = fit.identity
         self._show_answers()
         for name, shown in self.numbers.items():
             value = getattr(result.statistics, name)

@@ -1,0 +1,147 @@
+"""Readings of a family against its condition, with a law through them; units of laws."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from curvesieve.core import units
+from curvesieve.core.curve import Floats
+from curvesieve.core.errors import InputError, counted
+from curvesieve.core.fitting import FitResult
+from curvesieve.core.fitting.joint import CONDITION
+from curvesieve.core.formula import parse
+from curvesieve.core.formula.inference import parameter_units
+from curvesieve.core.study.document import Family
+from curvesieve.core.study.family_parts import TrendEntry
+from curvesieve.core.study.ledger import Column, Ledger, ledger_of
+from curvesieve.core.study.outcomes import Outcomes
+from curvesieve.core.study.study import Study
+
+_LINE_POINTS = 200
+_OUTLYING = 4.0
+
+
+@dataclass(frozen=True, eq=False)
+class Trend:
+    """A column against the condition: points in the order of the condition, each with the id of its curve.
+
+    `u` is None where some have none. `result` is the fit of the law, `units` those of its parameters, `line` the law
+    over the range, of shape (2, points). `outlying` are places of points far off the law. `said` are sentences.
+    """
+
+    entry: TrendEntry
+    title: str
+    unit: str
+    x: Floats
+    y: Floats
+    u: Floats | None
+    curves: tuple[str, ...]
+    result: FitResult | None = None
+    units: Mapping[str, str] | None = None
+    line: Floats | None = None
+    outlying: tuple[int, ...] = ()
+    said: tuple[str, ...] = ()
+
+
+def law_units(law: str, condition_unit: str, value_unit: str) -> tuple[dict[str, str], str]:
+    """The units of a law's parameters, from those of the condition and of what it gives; and what does not fit."""
+    found = parameter_units(parse(law, (CONDITION,)), (bool(condition_unit), bool(value_unit)))
+    made = {
+        name: "" if powers is None else units.power_product(condition_unit, powers[0], value_unit, powers[1])
+        for name, powers in found.powers.items()
+    }
+    return made, found.problems[0][0] if found.problems else ""
+
+
+def columns_for_trends(ledger: Ledger) -> list[Column]:
+    """The columns of a ledger that can be drawn against the condition."""
+    return [column for column in (*ledger.columns, *ledger.hidden) if column.key is not None]
+
+
+def trend_of(study: Study, family: Family, entry: TrendEntry, read: Mapping[str, Outcomes] | None = None) -> Trend:
+    """The points of a trend, with its law fitted; weighted by u where all points have one above zero.
+
+    Raises InputError where the ledger has no such column, or no curve has both numbers.
+    """
+    ledger = ledger_of(study, family, read)
+    column = next((c for c in columns_for_trends(ledger) if c.key == entry.key), None)
+    if column is None:
+        raise InputError(
+            f"The ledger of {family.label} has no {entry.key.quantity} now; look at its fits and readings."
+        )
+    rows = [(row.curve, row.cell(column)) for row in ledger.rows]
+    points = sorted(
+        ((curve.condition, cell.value, cell.u, curve.id) for curve, cell in rows
+         if curve.condition is not None and cell is not None and np.isfinite(cell.value)),
+        key=lambda one: one[0],
+    )  # fmt: skip
+    if not points:
+        raise InputError(f"No curve of {family.label} has both a condition and {column.title}.")
+    x, y = (np.array([one[k] for one in points], dtype=float) for k in (0, 1))
+    us = np.array([np.nan if one[2] is None else one[2] for one in points], dtype=float)
+    known = bool(np.isfinite(us).all() and (us > 0).all())
+    said = []
+    if missing := len(rows) - len(points):
+        said.append(f"{counted(missing, 'curve')} {'has' if missing == 1 else 'have'} no point here.")
+    made = Trend(
+        entry, column.title, column.final_unit, x, y, us if known else None, tuple(one[3] for one in points),
+        said=tuple(said),
+    )  # fmt: skip
+    return _with_law(study, family, made) if entry.law else made
+
+
+def _with_law(study: Study, family: Family, trend: Trend) -> Trend:
+    """The trend with its law fitted; where that cannot be done, the reason is said."""
+    from curvesieve.core.fitting.fits import fit_asked
+    from curvesieve.core.fitting.request import Request
+
+    law, said = trend.entry.law, list(trend.said)
+    needed = len(parse(law, (CONDITION,)).parameters)
+    if trend.x.size < needed:
+        said.append(f"{counted(trend.x.size, 'point')}, and the law has {counted(needed, 'parameter')}.")
+        return replace(trend, said=tuple(said))
+    try:
+        request = Request(weights="u" if trend.u is not None else "none")
+        result = fit_asked(law, trend.x, trend.y, trend.u, request, CONDITION)
+        of, problem = law_units(law, family.unit, trend.unit)
+    except InputError as error:
+        return replace(trend, said=(*said, str(error)))
+    if problem:
+        said.append(f"The units of the law do not fit: {problem}")
+    if trend.u is None:
+        said.append("Points weigh the same: not all have a u.")
+    if any(fit is not None and fit.joint for fit in map(study.fit, trend.curves)):
+        said.append(
+            "These readings come of one joint fit and hang together; what the law says of them has too small a u. "
+            "Put the law into the joint fit instead."
+        )
+    at = np.linspace(float(trend.x.min()), float(trend.x.max()), _LINE_POINTS)
+    line = np.stack([at, _law_at(law, result, at)])
+    outlying = _outlying(trend, result, law)
+    if outlying:
+        names = ", ".join(study.entry(trend.curves[k]).label for k in outlying)
+        said.append(f"Far off the law, and still in it: {names}.")
+    return replace(trend, result=result, units=of, line=line, outlying=outlying, said=tuple(said))
+
+
+def _law_at(law: str, result: FitResult, x: Floats) -> Floats:
+    from curvesieve.core.models import formula_sum
+
+    summed = formula_sum(law, (CONDITION,))
+    with np.errstate(all="ignore"):
+        return np.asarray(summed.evaluate(x, [result.parameters[name].value for name in summed.names]))
+
+
+def _outlying(trend: Trend, result: FitResult, law: str) -> tuple[int, ...]:
+    """Points that lie far off: by the middle of all distances, which few cannot move. Marked, never dropped."""
+    r = trend.y - _law_at(law, result, trend.x)
+    r = r if trend.u is None else r / trend.u
+    spare = r.size - len(result.free)
+    middle = float(np.median(np.abs(r)))
+    if spare < 2 or middle <= 0:
+        return ()
+    scale = 1.4826 * middle * np.sqrt(r.size / spare)
+    return tuple(np.flatnonzero(np.abs(r) > _OUTLYING * scale).tolist())
