@@ -132,7 +132,7 @@ class Plot(pg.GraphicsView):  # type: ignore[misc]
         self.axes = {"bottom": Axis("bottom"), "left": Axis("left")}
         super().__init__()
         frame = pg.GraphicsWidget()
-        grid = QGraphicsGridLayout(frame)
+        self._grid = grid = QGraphicsGridLayout(frame)
         grid.setContentsMargins(1, 1, 1, 1)
         grid.setHorizontalSpacing(0)
         grid.setVerticalSpacing(0)
@@ -174,6 +174,10 @@ class Plot(pg.GraphicsView):  # type: ignore[misc]
     def setXLink(self, other: Plot) -> None:
         """Shows the same x as another plot."""
         self.box.setXLink(other.box)
+
+    def leave_room_above(self, pixels: int) -> None:
+        """Room over the axes of a low plot, where a number at the top would be cut."""
+        self._grid.setContentsMargins(1, pixels, 1, 1)
 
     def set_labels(self, x: str, y: str) -> None:
         if self._blank:

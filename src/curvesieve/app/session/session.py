@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.session.desk import Desk
+from curvesieve.app.session.family_work import FamilyWork
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.modelling import Modelling
 from curvesieve.app.session.peaks import Peaks
@@ -36,6 +37,7 @@ class Session(Desk):
         self.modelling = Modelling(self)
         self.peaks = Peaks(self, self.modelling)
         self.readings = Readings(self)
+        self.family_work = FamilyWork(self)
 
     def add_line_tables(self, folder: Path) -> None:
         """Makes the user's own tables of reference lines known to the step that calibrates x."""

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import (
+    QAction,
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
@@ -48,12 +49,14 @@ from curvesieve.core.folders import application_folder
 from curvesieve.core.study.store import SUFFIX
 
 if TYPE_CHECKING:
+    from curvesieve.app.benches.family.bench import FamilyBench
     from curvesieve.app.benches.intake.bench import IntakeBench
     from curvesieve.app.shell.defects import DefectKeeper
     from curvesieve.app.shell.frame import Frame
 
 _SHELF_PX = 212
-BENCHES = ("Intake", "Curve")
+
+BENCHES = ("Intake", "Curve", "Family")
 _DATA_FILES = (
     "Measured data (*.csv *.txt *.dat *.tsv *.xy *.xye *.asc *.jdx *.dx *.xlsx *.ods *.h5 *.hdf5 *.nxs *.xml *.npy"
     " *.npz *.gz);;All files (*)"
@@ -147,7 +150,7 @@ class Window(QMainWindow):
         session.jobs.busy_changed.connect(lambda text: self.status.show_busy(text, bool(session.jobs.stoppable)))
         self.status.stop_asked.connect(self._stop_work)
         canvas.pointer.connect(self.status.show_pointer)
-        canvas.hint.connect(self.status.hint.set)
+        canvas.hint.connect(lambda text: self.status.hint.set(text) if self.bench == "Curve" else None)
         canvas.write_asked.connect(self.exports.ask_curve)
         empty = canvas.empty
         for part in (self.shelf, empty):
@@ -163,7 +166,8 @@ class Window(QMainWindow):
         self.shelf.list.files_dropped.connect(self.dropEvent)
         self.curve_bench.sieve.files_dropped.connect(self.dropEvent)
         self.curve_bench.drawer.write_asked.connect(self.exports.ask_curve)
-        self.shelf.looked_at_curve.connect(lambda: self.show_bench("Curve"))
+        self.shelf.looked_at_curve.connect(lambda: self.show_bench("Family" if self.bench == "Family" else "Curve"))
+        session.family_work.opened.connect(lambda _: self.show_bench("Curve"))
         self.shelf.menu_rows = [
             ("Look at the record's numbers", self.exports.show_numbers),
             ("Write the curve as a file…", self.exports.ask_curve),
@@ -184,7 +188,7 @@ class Window(QMainWindow):
                 *window_rows(BENCHES, self.show_bench, self.use_scheme, lambda: (self.window() or self).close()),
             ]
         )
-        self.finder = Finder(self, made, lambda: actions.add(bench.rule_rows()))
+        self.finder = Finder(self, made, lambda: [*actions.add(bench.rule_rows()), *self._family_actions])
         session.changed.connect(lambda old, new: actions.refresh())
         session.view_changed.connect(lambda old, new: actions.refresh())
         self.bench_changed.connect(actions.refresh)
@@ -200,9 +204,23 @@ class Window(QMainWindow):
         self.benches.addWidget(bench)
         return bench
 
+    @cached_property
+    def family_bench(self) -> FamilyBench:
+        """Made when it is first gone to, as the Intake bench is."""
+        from curvesieve.app.benches.family.bench import FamilyBench
+
+        bench = FamilyBench(self.session)
+        bench.told.connect(self.status.hint.set)
+        self.benches.addWidget(bench)
+        return bench
+
+    @cached_property
+    def _family_actions(self) -> list[QAction]:
+        return self.actions_.add(self.family_bench.action_rows())
+
     def _kept_clear(self) -> int:
         """The width of the column with the Fit button, where it is shown."""
-        side = self.curve_bench.side
+        side = self.family_bench.side if self.bench == "Family" else self.curve_bench.side
         return side.width() + 10 if side.isVisible() else 0
 
     def refresh(self) -> None:
@@ -211,9 +229,14 @@ class Window(QMainWindow):
         self.curve_bench.refresh()
         if "intake_bench" in vars(self):
             self.intake_bench.refresh()
+        if "family_bench" in vars(self):
+            self.family_bench.restyle()
 
     def show_bench(self, name: str) -> None:
-        self.benches.setCurrentWidget(self.intake_bench if name == "Intake" else self.curve_bench)
+        shown: QWidget = self.curve_bench
+        if name != "Curve":
+            shown = self.intake_bench if name == "Intake" else self.family_bench
+        self.benches.setCurrentWidget(shown)
         self.header.show_bench(name)
         self.notice.raise_()  # a bench that comes up would lie over it
         self.bench = name
@@ -222,6 +245,9 @@ class Window(QMainWindow):
         self.shelf.setVisible(name != "Intake" and not self.curve_bench.side.isHidden())
         if name == "Intake":
             self.status.hint.set("Nothing is part of the study until you bring it in")
+        elif name == "Family":
+            self.status.hint.set(self.family_bench.hint)
+            self._family_actions  # noqa: B018  made with the bench, for its keys
         else:
             self.curve_bench.canvas.say_hint()
 
@@ -314,6 +340,8 @@ class Window(QMainWindow):
             self.curve_bench.lay_down()
         elif self.bench == "Intake":
             self.intake_bench.lay_down()
+        elif self.bench == "Family":
+            self.family_bench.lay_down()
 
     # -- the end ------------------------------------------------------------------------------------
 

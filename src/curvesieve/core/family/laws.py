@@ -8,6 +8,7 @@ from curvesieve.core import units
 from curvesieve.core.errors import InputError
 
 LAWS = ("a line", "a power law", "an exponential", "Arrhenius")
+POWER_LAW = "at_1*c^power"
 GAS_CONSTANT = 8.314462618
 """J/(mol·K), exact since 2019 (SI Brochure, 9th edition: k·N_A; from memory)."""
 
@@ -24,7 +25,7 @@ def law_text(name: str, unit: str, conditions: Sequence[float]) -> str:
     if name == "a power law":
         if any(one <= 0 for one in conditions):
             raise InputError("A power law needs conditions above zero.")
-        return "at_1*c^power"
+        return POWER_LAW
     if name == "an exponential":
         return "at_0*exp(rate*c)"
     base = units.in_base(unit) if unit else None

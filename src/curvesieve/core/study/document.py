@@ -69,11 +69,12 @@ class FromLedger(_Frozen):
 
 
 class FromMean(_Frozen):
-    """The mean or median of the curves of a family as they passed, over the x that all reach."""
+    """The mean or median of the curves of a family (with a `group`: of that), as they passed, where all reach."""
 
     kind: Literal["mean"] = "mean"
     family: str
     by: Literal["mean", "median"] = "mean"
+    group: str = ""
 
 
 CurveSource = Annotated[FromRecord | FromLedger | FromMean, Field(discriminator="kind")]

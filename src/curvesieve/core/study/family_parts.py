@@ -66,7 +66,7 @@ class FamilyLook(_Part):
 
     stand: Stand = "laid over"
     recorded: bool = False
-    fits: bool = True
+    fits: bool = False
     lift: float | None = None
     lifted: tuple[tuple[str, float], ...] = ()
     normal: Normal = "as they are"

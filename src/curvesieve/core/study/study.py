@@ -260,7 +260,9 @@ class Study:
         if isinstance(source, FromRecord):
             return []
         family = next((f for f in self.document.families if f.id == source.family), None)
-        return [id_ for id_ in (family.curves if family else ()) if id_ != curve_id]
+        group = source.group if isinstance(source, FromMean) else ""
+        others = [id_ for id_ in (family.curves if family else ()) if id_ != curve_id]
+        return [id_ for id_ in others if not group or self.entry(id_).group == group]
 
     def needs(self, curve_id: str) -> frozenset[str]:
         """The curves that a curve and its fit are made of, near and far; itself, where it goes in a circle."""

@@ -10,6 +10,7 @@ import numpy as np
 from curvesieve.core import units
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.family.laws import POWER_LAW, is_arrhenius
 from curvesieve.core.fitting import FitResult
 from curvesieve.core.fitting.joint import CONDITION
 from curvesieve.core.formula import parse
@@ -48,6 +49,11 @@ class Trend:
 
 def law_units(law: str, condition_unit: str, value_unit: str) -> tuple[dict[str, str], str]:
     """The units of a law's parameters, from those of the condition and of what it gives; and what does not fit."""
+    if is_arrhenius(law):  # its numbers are temperatures, which the formula does not say
+        at, energy = parse(law, (CONDITION,)).parameters
+        return {at: value_unit, energy: "K"}, ""
+    if law == POWER_LAW:  # the condition counts as a number in its unit
+        return {"at_1": value_unit, "power": ""}, ""
     found = parameter_units(parse(law, (CONDITION,)), (bool(condition_unit), bool(value_unit)))
     made = {
         name: "" if powers is None else units.power_product(condition_unit, powers[0], value_unit, powers[1])
@@ -103,6 +109,9 @@ def _with_law(study: Study, family: Family, trend: Trend) -> Trend:
     if trend.x.size < needed:
         said.append(f"{counted(trend.x.size, 'point')}, and the law has {counted(needed, 'parameter')}.")
         return replace(trend, said=tuple(said))
+    if _is_shared(family, trend.entry) and any(fit is not None and fit.joint for fit in map(study.fit, trend.curves)):
+        said.append("The joint fit itself says how this goes with the condition; see what it shares, with its u.")
+        return replace(trend, said=tuple(said))
     try:
         request = Request(weights="u" if trend.u is not None else "none")
         result = fit_asked(law, trend.x, trend.y, trend.u, request, CONDITION)
@@ -115,8 +124,7 @@ def _with_law(study: Study, family: Family, trend: Trend) -> Trend:
         said.append("Points weigh the same: not all have a u.")
     if any(fit is not None and fit.joint for fit in map(study.fit, trend.curves)):
         said.append(
-            "These readings come of one joint fit and hang together; what the law says of them has too small a u. "
-            "Put the law into the joint fit instead."
+            "These readings come of one joint fit and hang together by what it shares; u of the law leaves that out."
         )
     at = np.linspace(float(trend.x.min()), float(trend.x.max()), _LINE_POINTS)
     line = np.stack([at, _law_at(law, result, at)])
@@ -125,6 +133,13 @@ def _with_law(study: Study, family: Family, trend: Trend) -> Trend:
         names = ", ".join(study.entry(trend.curves[k]).label for k in outlying)
         said.append(f"Far off the law, and still in it: {names}.")
     return replace(trend, result=result, units=of, line=line, outlying=outlying, said=tuple(said))
+
+
+def _is_shared(family: Family, entry: TrendEntry) -> bool:
+    """Whether a column is a parameter that the joint fit shares or puts on a law: its points are no news of it."""
+    key = entry.key
+    name = f"{key.quantity}_{key.part}" if key.part else key.quantity
+    return key.source == "fit" and name in {one.name for one in family.sharing}
 
 
 def _law_at(law: str, result: FitResult, x: Floats) -> Floats:

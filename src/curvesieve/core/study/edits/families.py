@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
+from typing import Literal
 
 from curvesieve.core.errors import FormulaError, InputError, nearest
 from curvesieve.core.fitting.joint import CONDITION
 from curvesieve.core.formula import parse
+from curvesieve.core.study.document import CurveEntry, FromMean
 from curvesieve.core.study.edits.base import Edit, change_family
 from curvesieve.core.study.edits.recipes import set_fits, set_model
 from curvesieve.core.study.family_fit import FamilyFit
@@ -114,6 +116,17 @@ def name_condition(family_id: str, name: str, unit: str) -> Edit:
 
     def edit(study: Study) -> Study:
         return change_family(study, study.family(family_id), {"condition": name.strip(), "unit": unit.strip()})
+
+    return edit
+
+
+def mean_as_curve(family_id: str, by: Literal["mean", "median"], group: str, label: str, curve_id: str) -> Edit:
+    """The mean or median of a family's curves (with a `group`: of that), beside all families; it follows them."""
+
+    def edit(study: Study) -> Study:
+        source = FromMean(family=family_id, by=by, group=group)
+        entry = CurveEntry(id=curve_id, label=label, source=source)
+        return study.with_document(curves=(*study.document.curves, entry))
 
     return edit
 

@@ -1,0 +1,1 @@
+"""The Family bench: many curves together."""

@@ -1,0 +1,87 @@
+"""What a family's curves share, as rows to read and write: numbers of a joint fit with units; all parameters."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from curvesieve.core import units
+from curvesieve.core.family.laws import GAS_CONSTANT, is_arrhenius
+from curvesieve.core.study.document import Family
+from curvesieve.core.study.passing import passed_units
+from curvesieve.core.study.standing import in_order
+from curvesieve.core.study.study import Study
+from curvesieve.core.study.trends import law_units
+
+
+@dataclass(frozen=True)
+class SharedNumber:
+    """A number that a joint fit found for all curves: of which parameter, by which law (empty: one for all), its own
+    name in the law."""
+
+    parameter: str
+    law: str
+    name: str
+    value: float
+    u: float | None
+    unit: str
+    state: str = ""
+
+    @property
+    def title(self) -> str:
+        """``tau1``, or ``slope of tau2``."""
+        return f"{self.name} of {self.parameter}" if self.name else self.parameter
+
+
+def shared_numbers(study: Study, family: Family) -> list[SharedNumber]:
+    """What the last joint fit of a family found for what is shared; an activation energy follows an Arrhenius law."""
+    joint = family.joint
+    if joint is None:
+        return []
+    axes = next((found for id_ in joint.curves if study.has(id_) and (found := passed_units(study, id_))), ("", ""))
+    unit_of = family.recipe.model.unit_texts(*axes)
+    laws = {one.name: one.law for one in family.sharing}
+    made = [
+        SharedNumber(name, "", "", one.value, one.u, unit_of.get(name, ""), one.state)
+        for name, one in joint.result.shared.items()
+    ]
+    for parameter, numbers in joint.result.laws.items():
+        law = laws.get(parameter, "")
+        of = law_units(law, family.unit, unit_of.get(parameter, ""))[0] if law else {}
+        made += [
+            SharedNumber(parameter, law, name, one.value, one.u, of.get(name, ""), one.state)
+            for name, one in numbers.items()
+        ]
+        if is_arrhenius(law) and "T_a" in numbers:
+            one = numbers["T_a"]
+            scale = GAS_CONSTANT / 1000
+            u = None if one.u is None else scale * one.u
+            made.append(SharedNumber(parameter, law, "E", scale * one.value, u, "kJ/mol", "R·T_a"))
+    return made
+
+
+@dataclass(frozen=True)
+class ParameterRow:
+    """A curve's parameters with their u, each None where there is none; and the state of its fit."""
+
+    id: str
+    label: str
+    cells: tuple[tuple[float, float | None] | None, ...]
+    state: str
+
+
+def all_parameters(study: Study, family: Family) -> tuple[list[str], list[ParameterRow]]:
+    """The headings, and a row a curve under the family's model; fits that are out of date give no numbers."""
+    model = family.recipe.model
+    names = [name for name in model.names if name not in model.inner]
+    axes = next((found for id_ in family.curves if (found := passed_units(study, id_))), ("", ""))
+    unit_of = model.unit_texts(*axes)
+    rows = []
+    for id_ in in_order(study, family):
+        if not study.shares(id_, "model"):
+            continue
+        state, fit = study.fit_state(id_), study.fit(id_)
+        known = fit.result.parameters if fit is not None and state in ("fitted", "did not converge") else {}
+        numbers = [known.get(name) for name in names]
+        cells = tuple(None if one is None else (one.value, one.u) for one in numbers)
+        rows.append(ParameterRow(id_, study.entry(id_).label, cells, state))
+    return [units.labelled(name, unit_of.get(name, "")) for name in names], rows
