@@ -8,8 +8,9 @@ from collections.abc import Callable
 import numpy as np
 
 from benchmarks.timing import Row, against, times_faster
+from curvesieve.core.fitting.arrow import solve_arrow
 from curvesieve.core.fitting.batch import Alike, fit_alike
-from curvesieve.core.fitting.joint import JointProblem, Sharing, solve_jointly
+from curvesieve.core.fitting.joint import JointProblem, Sharing
 from curvesieve.core.fitting.problem import state_problem
 from curvesieve.core.fitting.request import Request
 from curvesieve.core.models import formula_sum
@@ -110,8 +111,8 @@ def rows() -> list[Row]:
         (pair[0] / _CURVES, pair[1] / _LOOPED), 8,
     )  # fmt: skip
     problem, own, border = joint_problem(500)
-    solve_jointly(problem, own, border)
-    joint = against(lambda: solve_jointly(problem, own, border), _dense(problem, own, border), 1, 1)
+    solve_arrow(problem, own, border)
+    joint = against(lambda: solve_arrow(problem, own, border), _dense(problem, own, border), 1, 1)
     return [
         each,
         times_faster("joint fit, 500 curves × 200 points, 3 shared", "six dense Gauss–Newton steps", joint, 50),
@@ -123,6 +124,6 @@ def growth() -> list[tuple[int, float]]:
     found = []
     for size in _SIZES:
         problem, own, border = joint_problem(size)
-        pair = against(lambda: solve_jointly(problem, own, border), lambda: None, 3, 1)  # noqa: B023
+        pair = against(lambda: solve_arrow(problem, own, border), lambda: None, 3, 1)  # noqa: B023
         found.append((size, pair[0] / size))
     return found

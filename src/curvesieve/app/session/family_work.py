@@ -261,6 +261,9 @@ def said_of(study: Study, found: FamilyFit, taken: int, gone: int, seconds: floa
     if found.found_anew:
         names = _named(study, found.found_anew)
         said.append(f"Starts were found anew for {names}.")
+    if found.not_carried:
+        names = _named(study, found.not_carried)
+        said.append(f"Not handed on, as they fit so much worse than their neighbours: {names}.")
     if gone:
         said.append(f"{counted(gone, 'curve')} changed meanwhile; fit again.")
     if found.problems:

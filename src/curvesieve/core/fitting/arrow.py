@@ -1,7 +1,9 @@
 """Normal equations in the shape of an arrow: a block a curve, and a border for what the curves share.
 
 Each block is solved by itself and the border from what they leave (the Schur complement), so that the work grows in
-proportion to the curves. Marquardt steps on scaled columns, as in `quick`, kept inside limits.
+proportion to the curves. Marquardt steps on scaled columns, as in `quick`, kept inside limits. Where parameters hang
+together so much that products of columns lose them, the steps go on from triangles of the columns (QR); the
+covariances are always from those.
 """
 
 from __future__ import annotations
@@ -22,7 +24,7 @@ _FIRST, _MOST_DAMPING = 1e-3, 1e12
 _STEP, _GAIN, _RIGHT = 1e-9, 1e-15, 1e-6
 """The steps end when one is so small against the parameters, or promises so little; it is a minimum where no column of
 the Jacobian is more than so much along the residual."""
-_RANK = 1e-12
+_RANK = 1e-10
 Watch = Callable[[Floats], None]
 Mask = NDArray[np.bool_]
 
@@ -97,6 +99,9 @@ class ArrowProblem(Protocol):
 
     def arrow(self, own: Floats, border: Floats) -> Arrow | None:
         """The equations at a place; None where the model has no value there."""
+
+    def factors(self, own: Floats, border: Floats) -> Floats | None:
+        """Triangles of the curves' columns (own, border's, residual) there; None as for `arrow`."""
 
     def full(self, own: Floats, border: Floats) -> Floats:
         """All parameters of each curve, of shape (parameters, m)."""
@@ -180,35 +185,92 @@ def solve_arrow(
     `watch` is given all parameters, of shape (parameters, m), at each place, and may raise. With `keep_border` only the
     curves' own parameters move. Raises InputError where the model has no value at the start.
     """
-    limits = problem.limits
-    own, border = limits.inside(own, border)
-    arrow = problem.arrow(own, border)
-    if arrow is None:
-        raise InputError("The model has no value at the start of some curve; give other starts.")
-    damping, growth, iterations, last = _FIRST, 2.0, 0, False
-    while iterations < most and not last:
-        iterations += 1
-        if watch is not None:
-            watch(problem.full(own, border))
-        step = _step(arrow, limits.stuck(own, border, arrow, keep_border), damping)
-        tried = None if step is None else limits.inside(own + step[0], border + step[1])
-        after = None if tried is None else problem.arrow(*tried)
-        if tried is None or after is None or not after.cost <= arrow.cost * (1 + 1e-12):
-            damping, growth = damping * growth, growth * 2
-            if damping > _MOST_DAMPING:
+    own, border = problem.limits.inside(own, border)
+    walk = _Walk(problem, own, border, watch, keep_border)
+    walk.go(most, careful=False)
+    if not walk.is_minimum and not keep_border:
+        walk.go(most, careful=True)
+    return walk.place()
+
+
+class _Walk:
+    """Marquardt's steps from a place, by normal equations or by triangles."""
+
+    def __init__(
+        self, problem: ArrowProblem, own: Floats, border: Floats, watch: Watch | None, keep_border: bool
+    ) -> None:
+        self.problem, self.own, self.border = problem, own, border
+        self.watch, self.keep_border = watch, keep_border
+        arrow = problem.arrow(own, border)
+        if arrow is None:
+            raise InputError("The model has no value at the start of some curve; give other starts.")
+        self.arrow = arrow
+        self.iterations = 0
+
+    @property
+    def stuck(self) -> Stuck:
+        """What lies on a limit and would go beyond it, or is kept."""
+        return self.problem.limits.stuck(self.own, self.border, self.arrow, self.keep_border)
+
+    @property
+    def is_minimum(self) -> bool:
+        """Whether the steps may end here."""
+        return _is_minimum(self.arrow, self.stuck)
+
+    def place(self) -> Place:
+        """Where it stands."""
+        return Place(self.own, self.border, self.arrow, self.stuck, self.iterations, self.is_minimum)
+
+    def go(self, most: int, careful: bool) -> None:
+        """Steps until one is so small, promises so little, or none is left that leads down."""
+        damping, growth, last = _FIRST, 2.0, False
+        factors: Floats | None = None
+        for _ in range(most):
+            self.iterations += 1
+            if self.watch is not None:
+                self.watch(self.problem.full(self.own, self.border))
+            if careful and factors is None:
+                factors = self.problem.factors(self.own, self.border)
+            moved = self._moved(damping, factors)
+            if moved is None:
+                damping, growth = damping * growth, growth * 2
+                if damping > _MOST_DAMPING:
+                    return
+                continue
+            promised, gained, size, cost = moved
+            factors = None
+            damping, growth = (damping / 10 if gained > promised / 4 else damping), 2.0
+            last = size <= _STEP or promised <= _GAIN * cost
+            if last:
                 break
-            continue
-        moved = tried[0] - own, tried[1] - border
-        promised = -float(np.sum(arrow.own_down * moved[0]) + arrow.border_down @ moved[1])
-        size = max(_against(moved[0], own), _against(moved[1], border))
-        gained = arrow.cost - after.cost
-        (own, border), arrow = tried, after
-        damping, growth = (damping / 10 if gained > promised / 4 else damping), 2.0
-        last = size <= _STEP or promised <= _GAIN * arrow.cost
-    if last:
-        own, border, arrow = _polished(problem, own, border, arrow, keep_border)
-    stuck = limits.stuck(own, border, arrow, keep_border)
-    return Place(own, border, arrow, stuck, iterations, _is_minimum(arrow, stuck))
+        if last:
+            self._polish(careful)
+
+    def _moved(
+        self, damping: float, factors: Floats | None, worse: float = 1e-12
+    ) -> tuple[float, float, float, float] | None:
+        """Takes a step where it leads down: what it promised and gained, its size, and the cost before."""
+        stuck = self.stuck
+        step = _step(self.arrow, stuck, damping) if factors is None else _careful_step(factors, stuck, damping)
+        if step is None:
+            return None
+        tried = self.problem.limits.inside(self.own + step[0], self.border + step[1])
+        after = self.problem.arrow(*tried)
+        before = self.arrow.cost
+        if after is None or not after.cost <= before * (1 + worse):
+            return None
+        moved = tried[0] - self.own, tried[1] - self.border
+        promised = -float(np.sum(self.arrow.own_down * moved[0]) + self.arrow.border_down @ moved[1])
+        size = max(_against(moved[0], self.own), _against(moved[1], self.border))
+        (self.own, self.border), self.arrow = tried, after
+        return promised, before - after.cost, size, before
+
+    def _polish(self, careful: bool) -> None:
+        """A few steps without damping, which take the parameters to rounding."""
+        for _ in range(_LAST):
+            factors = self.problem.factors(self.own, self.border) if careful else None
+            if self._moved(0.0, factors, 1e-13) is None:
+                return
 
 
 def _against(step: Floats, values: Floats) -> float:
@@ -216,20 +278,6 @@ def _against(step: Floats, values: Floats) -> float:
     if not step.size:
         return 0.0
     return float(np.max(np.abs(step) / np.maximum(np.abs(values), 1e-300)))
-
-
-def _polished(
-    problem: ArrowProblem, own: Floats, border: Floats, arrow: Arrow, keep_border: bool
-) -> tuple[Floats, Floats, Arrow]:
-    """A few steps without damping, which take the parameters to rounding."""
-    for _ in range(_LAST):
-        step = _step(arrow, problem.limits.stuck(own, border, arrow, keep_border), 0.0)
-        tried = None if step is None else problem.limits.inside(own + step[0], border + step[1])
-        after = None if tried is None else problem.arrow(*tried)
-        if tried is None or after is None or not after.cost <= arrow.cost * (1 + 1e-13):
-            break
-        (own, border), arrow = tried, after
-    return own, border, arrow
 
 
 def without_effect(place: Place) -> tuple[Mask, Mask]:
@@ -250,6 +298,57 @@ def _is_minimum(arrow: Arrow, stuck: Stuck) -> bool:
 
 
 @dataclass(frozen=True, eq=False)
+class _Triangles:
+    """Triangles after damping, of scaled columns: `own` (m, o, o), `across` (m, o, b), `rest` (m, o) of the residual;
+    `border` (b, b) and `border_rest` (b,) of what they leave."""
+
+    own: Floats
+    across: Floats
+    rest: Floats
+    border: Floats
+    border_rest: Floats
+    long: Floats
+    wide: Floats
+
+
+def _triangles(factors: Floats, stuck: Stuck, damping: float) -> _Triangles | None:
+    """None where a column that should move has no length."""
+    m, o = stuck.own.shape
+    b = stuck.border.size
+    long = np.where(stuck.own, 1.0, np.sqrt(np.einsum("mij,mij->mj", factors[:, :, :o], factors[:, :, :o])))
+    wide = np.where(stuck.border, 1.0, np.sqrt(np.einsum("mij,mij->j", factors[:, :, o:-1], factors[:, :, o:-1])))
+    if not (long > 0).all() or not (wide > 0).all():
+        return None
+    scaled = factors.copy()
+    scaled[:, :, :o] *= (~stuck.own / long)[:, None, :]
+    scaled[:, :, o:-1] *= ~stuck.border / wide
+    rows = np.zeros((m, o, o + b + 1))
+    rows[:, :, :o] = np.where(stuck.own, 1.0, math.sqrt(damping))[:, :, None] * np.eye(o)
+    each = np.asarray(np.linalg.qr(np.concatenate([scaled, rows], axis=1), mode="r"))
+    left = np.concatenate([
+        each[:, o:, o:].reshape(-1, b + 1),
+        np.concatenate([np.diag(np.where(stuck.border, 1.0, math.sqrt(damping))), np.zeros((b, 1))], axis=1),
+    ])  # fmt: skip
+    whole = np.asarray(np.linalg.qr(left, mode="r"))
+    return _Triangles(
+        each[:, :o, :o], each[:, :o, o:-1], each[:, :o, -1], whole[:b, :b], whole[:b, -1], long, wide
+    )  # fmt: skip
+
+
+def _careful_step(factors: Floats, stuck: Stuck, damping: float) -> tuple[Floats, Floats] | None:
+    made = _triangles(factors, stuck, damping)
+    if made is None:
+        return None
+    try:
+        moved = np.linalg.solve(made.border, made.border_rest) if made.wide.size else np.zeros(0)
+        each = np.linalg.solve(made.own, (made.rest - made.across @ moved)[:, :, None])[:, :, 0]
+    except np.linalg.LinAlgError:
+        return None
+    step = -each / made.long, -moved / made.wide
+    return step if np.isfinite(step[0]).all() and np.isfinite(step[1]).all() else None
+
+
+@dataclass(frozen=True, eq=False)
 class Spread:
     """Covariances over the variance, of each curve's own parameters with the border, (m, o + b, o + b).
 
@@ -261,27 +360,27 @@ class Spread:
     places: tuple[int, ...] = ()
 
 
-def spread_of(place: Place) -> Spread:
+def spread_of(problem: ArrowProblem, place: Place) -> Spread:
     """The covariances at a place; what is stuck has none, and the others' hold for it where it lies."""
-    made = _scaled(place.arrow, place.stuck)
+    factors = problem.factors(place.own, place.border)
+    made = None if factors is None else _triangles(factors, place.stuck, 0.0)
     if made is None:
         return Spread(None)
-    m, o, b = len(made.own), made.long.shape[1], made.wide.size
+    m, o = made.long.shape
+    b = made.wide.size
     if o:
-        values, vectors = np.linalg.eigh(made.own)
-        worst = int(np.argmin(values[:, 0]))
-        if values[worst, 0] <= _RANK:
-            return Spread(None, worst, _large(vectors[worst][:, 0]))
-    inverse = np.linalg.inv(made.own)
-    ahead = inverse @ made.across
-    left = made.border - np.einsum("mob,mod->bd", made.across, ahead)
+        _, values, turned = np.linalg.svd(made.own)
+        worst = int(np.argmin(values[:, -1]))
+        if values[worst, -1] <= _RANK:
+            return Spread(None, worst, _large(turned[worst, -1]))
     if b:
-        values, vectors = np.linalg.eigh(left)
-        if values[0] <= _RANK:
-            return Spread(None, None, _large(vectors[:, 0]))
-    shared = np.linalg.inv(left)
+        _, values, turned = np.linalg.svd(made.border)
+        if values[-1] <= _RANK:  # of columns of length 1, before those of the curves were taken out
+            return Spread(None, None, _large(turned[-1]))
+    root, border_root = np.linalg.inv(made.own), np.linalg.inv(made.border)
+    ahead, shared = root @ made.across, border_root @ border_root.T
     blocks = np.empty((m, o + b, o + b))
-    blocks[:, :o, :o] = inverse + ahead @ shared @ np.swapaxes(ahead, 1, 2)
+    blocks[:, :o, :o] = root @ np.swapaxes(root, 1, 2) + ahead @ shared @ np.swapaxes(ahead, 1, 2)
     blocks[:, :o, o:] = -ahead @ shared
     blocks[:, o:, :o] = np.swapaxes(blocks[:, :o, o:], 1, 2)
     blocks[:, o:, o:] = shared

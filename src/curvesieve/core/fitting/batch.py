@@ -37,22 +37,26 @@ class Alike:
     weight: Floats | None = None
     tidied: bool = False
     """Whether slopes that are not there are set to zero; see `Problem`."""
+    free: tuple[int, ...] | None = None
+    """The places of the parameters that move; None: all."""
 
     def take(self, which: NDArray[np.intp] | slice) -> Alike:
         """Some of the curves."""
         weight = None if self.weight is None else self.weight[which]
-        return Alike(self.model, self.x[which], self.y[which], weight, self.tidied)
+        return Alike(self.model, self.x[which], self.y[which], weight, self.tidied, self.free)
 
     def sums(self, p: Floats) -> Floats:
-        """Sums of products of the Jacobian's columns and the residual at parameters of shape (m, k).
+        """Sums of products of the Jacobian's columns of what is free and the residual, at all parameters, (m, all).
 
-        Of shape (m, k + 1, k + 1).
+        Of shape (m, free + 1, free + 1).
         """
         stacked = self.model.both_along([self.x], p.T[:, :, None])
         stacked[-1] -= self.y
         if self.tidied:
             slopes = stacked[:-1]
             slopes[np.isnan(slopes) & np.isfinite(stacked[-1])] = 0.0
+        if self.free is not None:
+            stacked = stacked[[*self.free, -1]]
         if self.weight is not None:
             stacked *= self.weight
             stacked[:, self.weight == 0] = 0.0
@@ -71,12 +75,14 @@ def alike_of(members: Sequence[Problem]) -> Alike:
         y[k, :size] = one.y
         weight[k, :size] = 1.0 if one.u is None else 1 / one.u
     plain = bool((weight == 1.0).all())
-    return Alike(members[0].model, x, y, None if plain else weight, any(one.edged for one in members))
+    first = members[0]
+    free = None if first.free.size == first.start.size else tuple(first.free.tolist())
+    return Alike(first.model, x, y, None if plain else weight, any(one.edged for one in members), free)
 
 
 @dataclass(frozen=True, eq=False)
 class Ended:
-    """Where the curves ended: `values` (m, k), the sums there, and whether each is at a minimum, (m,)."""
+    """Where the curves ended: `values` (m, all), the sums there, and whether each is at a minimum, (m,)."""
 
     values: Floats
     sums: Floats
@@ -84,7 +90,7 @@ class Ended:
 
 
 def fit_alike(alike: Alike, start: Floats, watch: Callable[[float], None] | None = None) -> Ended:
-    """Fits each of many curves from its own start, of shape (m, k). `watch` is told the share done and may raise."""
+    """Fits each of many curves from its own start, of shape (m, all). `watch` is told the share done and may raise."""
     m, k = start.shape
     each = max(CHUNK // (alike.x.shape[1] * (k + 1)), 1)
     parts = []
@@ -97,7 +103,8 @@ def fit_alike(alike: Alike, start: Floats, watch: Callable[[float], None] | None
 
 
 def _chunk(alike: Alike, start: Floats) -> Ended:
-    k = start.shape[1]
+    free = list(range(start.shape[1]) if alike.free is None else alike.free)
+    k = len(free)
     p = start.copy()
     with np.errstate(all="ignore"):
         sums = alike.sums(p)
@@ -107,12 +114,13 @@ def _chunk(alike: Alike, start: Floats) -> Ended:
         while going.size and tried < _STEPS:
             tried += 1
             step, promised = _steps(sums[going], damping[going], k)
-            moved = p[going] + step
+            moved = p[going]
+            moved[:, free] += step
             after = part.sums(moved)
             cost, new = sums[going, k, k], after[:, k, k]
             better = np.isfinite(after).all(axis=(1, 2)) & (new <= cost * (1 + 1e-12))
             gain = np.where(promised > 0, (cost - new) / np.where(promised > 0, promised, 1.0), 1.0)
-            size = np.max(np.abs(step) / np.maximum(np.abs(moved), 1e-300), axis=1)
+            size = np.max(np.abs(step) / np.maximum(np.abs(moved[:, free]), 1e-300), axis=1)
             taken = going[better]
             p[taken], sums[taken] = moved[better], after[better]
             damping[taken] *= np.maximum(0.03, 1 - (2 * gain[better] - 1) ** 3)

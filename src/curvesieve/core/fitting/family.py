@@ -10,6 +10,7 @@ import numpy as np
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.arrow import Watch, solve_arrow
+from curvesieve.core.fitting.batch import alike_of, fit_alike
 from curvesieve.core.fitting.fits import fit_asked, fit_model, limited, stated
 from curvesieve.core.fitting.joint import CONDITION, JointProblem, Sharing
 from curvesieve.core.fitting.joint_result import JointResult, told
@@ -20,6 +21,8 @@ from curvesieve.core.models import FormulaSum, Model, Term, formula_sum, is_know
 
 _FIRST_STEPS = 30
 """Steps of the curves' own parameters alone, before what is shared moves."""
+_FEW = 8
+"""Fewer curves are fitted one by one."""
 _MUCH_BETTER = 1.5
 """A neighbour's values are a better start where they leave so much less scatter."""
 Values = Mapping[str, float]
@@ -145,6 +148,9 @@ def starts_of(
     """
     found: list[Values] = []
     before: Values | None = None
+    missing = [k for k, given in enumerate(known) if given is None]
+    quick = dict(zip(missing, starts_alike(model, [curves[k] for k in missing]), strict=True))
+    known = [quick.get(k) if given is None else given for k, given in enumerate(known)]
     for curve, label, given in zip(curves, labels, known, strict=True):
         if given is None:
             stop()
@@ -152,6 +158,36 @@ def starts_of(
         found.append(given)
         before = given
     return found
+
+
+def starts_alike(
+    model: Model, curves: Sequence[Curve], watch: Callable[[float], None] | None = None
+) -> list[Values | None]:
+    """What many curves give each by itself from the model's starts, all at once; None for one that came to no rest.
+
+    All None where there are few, or where the model asks for more than squares made least within its limits.
+    `watch` is told the share done and may raise to stop.
+    """
+    nothing: list[Values | None] = [None] * len(curves)
+    if len(curves) < _FEW or model.ties or model.loss != "squared":
+        return nothing
+    stated_ones = []
+    for curve in curves:
+        try:
+            problem, said = stated(model, curve)
+        except InputError:
+            return nothing
+        stated_ones.append(limited(problem, said.limits))
+    first = stated_ones[0]
+    if any(one.model is not first.model for one in stated_ones):
+        return nothing
+    ended = fit_alike(alike_of(stated_ones), np.array([one.start for one in stated_ones]), watch)
+    names = first.model.names
+    for k, (one, values) in enumerate(zip(stated_ones, ended.values, strict=True)):
+        inside = (one.lower < values[one.free]) & (values[one.free] < one.upper)
+        if ended.converged[k] and inside.all():
+            nothing[k] = dict(zip(names, values.tolist(), strict=True))
+    return nothing
 
 
 def _alone(model: Model, curve: Curve, label: str, before: Values | None) -> Values:

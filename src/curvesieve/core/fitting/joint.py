@@ -205,6 +205,26 @@ class JointProblem:
             sums[:, -1, -1],
         )
 
+    def factors(self, own: Floats, border: Floats) -> Floats | None:
+        """Triangles of the curves' columns, (m, o + b + 1, o + b + 1): own, border's, residual. None as for `arrow`.
+
+        By QR of each curve's columns: what normal equations lose of parameters that hang together is kept.
+        """
+        p, slopes = self.full(own, border), self.mapped(border)[1]
+        o = [self.free.index(name) for name in self.own_names]
+        s = [self.free.index(name) for name in self.mapped_names]
+        width = len(o) + border.size + 1
+        made = np.zeros((len(self.members), width, width))
+        for k, one in enumerate(self.members):
+            with np.errstate(all="ignore"):
+                stacked = one.stacked(p[one.free, k])
+                columns = np.concatenate([stacked[o], slopes[k].T @ stacked[s], stacked[-1:]])
+            if not np.isfinite(columns).all():
+                return None
+            triangle = np.asarray(np.linalg.qr(columns.T, mode="r"))
+            made[k, : triangle.shape[0]] = triangle
+        return made
+
     @cached_property
     def _alike(self) -> Alike | None:
         """All curves as one, where they have one formula without ties; else they go one by one."""
@@ -214,11 +234,9 @@ class JointProblem:
 
     def _grams(self, p: Floats) -> Floats:
         """Sums of products of the free columns and the residual of each curve, of shape (m, free + 1, free + 1)."""
-        free = self.members[0].free
         if self._alike is None:
             return np.array([gram(one.stacked(p[one.free, k])) for k, one in enumerate(self.members)])
-        chosen = [*free.tolist(), len(p)]
-        return np.asarray(self._alike.sums(p.T)[:, chosen][:, :, chosen])
+        return self._alike.sums(p.T)
 
 
 def _begun(label: str) -> str:

@@ -58,7 +58,7 @@ def told(problem: JointProblem, place: Place, formula: str, weights: str, scaled
     least = place.arrow.cost
     variance = least / dof if scaled and dof > 0 else (None if scaled else 1.0)
     converged, message, warnings = _judged(problem, place)
-    spread = spread_of(place)
+    spread = spread_of(problem, place)
     if variance is None:
         warnings.append("There are as many parameters as points: no uncertainty can be given.")
     elif spread.blocks is None and converged:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 
@@ -92,11 +92,14 @@ def entry_of(study: Study, curve_id: str, passed: Curve, found: Fit) -> FitEntry
 
 
 def fit_curves(
-    study: Study, curve_ids: Sequence[str], watch: Callable[[float], None] | None = None
+    study: Study,
+    curve_ids: Sequence[str],
+    watch: Callable[[float], None] | None = None,
+    starts: Callable[[Mapping[str, Curve]], Mapping[str, Mapping[str, float]]] = lambda passed: {},
 ) -> tuple[dict[str, FitEntry], dict[str, str]]:
     """Fits of many curves on all cores, by id; and for those that cannot be fitted, the reason.
 
-    `watch` is told the share done and may raise to stop.
+    `starts` may give, of the curves that passed, where some begin. `watch` is told the share done, and may raise.
     """
     told = watch or (lambda share: None)
     problems = {id_: said for id_ in curve_ids if (said := source_problem(study, id_))}
@@ -108,7 +111,11 @@ def fit_curves(
         except InputError as error:
             problems[id_] = str(error)
     ready = [id_ for id_ in rest if id_ not in problems]
-    jobs = [(study.model(id_), made[id_].curve, len(made[id_].recorded)) for id_ in ready]
+    begun = starts({id_: made[id_].curve for id_ in ready})
+    jobs = [
+        (study.model(id_).starting_at(dict(begun.get(id_, {}))), made[id_].curve, len(made[id_].recorded))
+        for id_ in ready
+    ]
     fits: dict[str, FitEntry] = {}
     for id_, found in zip(ready, fit_many(jobs, lambda share: told(0.5 + share / 2)), strict=True):
         if isinstance(found, str):

@@ -25,6 +25,8 @@ from curvesieve.core.study.passing import sieve_family, source_problem
 from curvesieve.core.study.study import Study
 
 Values = Mapping[str, float]
+_WORSE = 3.0
+"""A fit that leaves so many times the scatter of the one before is not handed on."""
 
 
 def sharing_of(family: Family) -> Sharing:
@@ -164,7 +166,9 @@ def carry_along(
             before = made.fitted(place[id_], before) or before
             if watch is not None:
                 watch(made.count / len(order))
-    return FamilyFit("along", made.fits, made.problems, None, tuple(made.anew), order[begin])
+    return FamilyFit(
+        "along", made.fits, made.problems, None, tuple(made.anew), tuple(made.worse), along_from=order[begin]
+    )
 
 
 class _Carried:
@@ -175,6 +179,9 @@ class _Carried:
         self.fits: dict[str, FitEntry] = {}
         self.problems: dict[str, str] = {}
         self.anew: list[str] = []
+        self.worse: list[str] = []
+        self._scatter = math.inf
+        """What the last good fit left."""
 
     @property
     def count(self) -> int:
@@ -184,7 +191,7 @@ class _Carried:
     def fitted(self, k: int, start: Values | None) -> Values | None:
         """Fits the curve at a place; what it found, or None where that is nothing to carry further."""
         id_, curve, recorded = self.members.ids[k], self.members.curves[k], self.members.recorded[k]
-        found = best_of(self.members.model, curve, recorded, start or {})
+        found = best_of(self.members.model, curve, recorded, start or {}, _WORSE * self._scatter)
         if isinstance(found, str):
             self.problems[id_] = found
             return None
@@ -195,28 +202,40 @@ class _Carried:
         if not fit[0].converged:
             self.problems[id_] = fit[0].message
             return None
+        scatter = fit[0].statistics.residual_sd or 0.0
+        if scatter > _WORSE * self._scatter:
+            self.worse.append(id_)
+            return None
+        self._scatter = scatter or self._scatter
         return fit[0].values
 
 
-def best_of(model: Model, curve: Curve, recorded: int, start: Values) -> tuple[Fitted, bool] | str:
+def best_of(
+    model: Model, curve: Curve, recorded: int, start: Values, most: float = math.inf
+) -> tuple[Fitted, bool] | str:
     """The fit of a curve from a start; where it leads nowhere, from starts found in the curve's data.
 
-    And whether it did the latter; a sentence where neither can be done.
+    So it does, too, where more than `most` scatter is left. And whether it was the latter; a sentence where neither
+    can be done.
     """
     begun = model.starting_at(dict(start))
     try:
         found = fit_read(begun, curve, recorded)
     except InputError as error:
         found, said = None, str(error)
-    if found is not None and found[0].converged:
+    if found is not None and found[0].converged and _scatter(found) <= most:
         return found, False
     try:
         again = fit_read(model.starting_at(starts_in(model, curve)), curve, recorded)
     except InputError as error:
         return (found, False) if found is not None else (said or str(error))
-    if again[0].converged or found is None:
+    if found is None or (again[0].converged, -_scatter(again)) > (found[0].converged, -_scatter(found)):
         return again, True
     return found, False
+
+
+def _scatter(found: Fitted) -> float:
+    return found[0].statistics.residual_sd or 0.0
 
 
 def starts_in(model: Model, curve: Curve) -> dict[str, float]:
@@ -237,10 +256,21 @@ def fit_each(study: Study, family_id: str, watch: Callable[[float], None] | None
 
     `watch` is told the share done and may raise to stop. Curves with a model of their own are fitted by that.
     """
+    from curvesieve.core.fitting.family import starts_alike
+
     ids = [id_ for id_ in study.family(family_id).curves if study.model(id_).terms]
     if not ids:
         raise InputError(f"No curve of {study.family(family_id).label} has a model to fit.")
-    fits, problems = fit_curves(study, ids, watch)
+    shared = set(study.jointly_fitted(family_id))
+
+    def at_once(passed: Mapping[str, Curve]) -> dict[str, Values]:
+        """Where those under the shared model end by themselves, all at once: the careful solver ends at the same."""
+        chosen = [id_ for id_ in passed if id_ in shared]
+        model = study.family(family_id).recipe.model
+        found = starts_alike(model, [passed[id_] for id_ in chosen])
+        return {id_: values for id_, values in zip(chosen, found, strict=True) if values is not None}
+
+    fits, problems = fit_curves(study, ids, watch, at_once)
     astray = [id_ for id_ in ids if id_ not in fits or not fits[id_].result.converged]
     anew = []
     for id_, made in zip(astray, sieve_family(study, astray), strict=True):

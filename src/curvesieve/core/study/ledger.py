@@ -103,6 +103,8 @@ class Ledger:
     rows: tuple[Row, ...]
     hidden: tuple[Column, ...] = ()
     by: By = "curve"
+    family: str = ""
+    """The id of the family; empty for curves that are in none."""
 
     @property
     def is_grouped(self) -> bool:
@@ -180,9 +182,9 @@ def ledger_of(
         }  # also where the first curve has not all of them
         found = sorted(columns.values(), key=lambda column: (_place(column.key), places.get(column.key.source, -1)))
     shown, hidden = _looked(found, family.columns if family else ())
-    title = family.label if family else "all curves"
     condition = (family.condition, family.unit) if family else ("", "")
-    return Ledger(title, condition, tuple(_told_apart(shown)), tuple(rows), tuple(hidden), by)
+    title_, id_ = (family.label, family.id) if family else ("all curves", "")
+    return Ledger(title_, condition, tuple(_told_apart(shown)), tuple(rows), tuple(hidden), by, id_)
 
 
 _NO_OUTCOMES: Outcomes = ()

@@ -15,6 +15,7 @@ from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.reading import concise
 from curvesieve.core.study.ledger import Group, Ledger, Row, joined, provenance
+from curvesieve.core.study.shared_numbers import SharedNumber, family_numbers
 from curvesieve.core.study.study import Study
 
 Table = list[list[str]]
@@ -131,7 +132,19 @@ def readings_table(study: Study, ledgers: Sequence[Ledger]) -> Table:
                  units.written(r.unit), r.how, r.reference, str(r.basis.used), str(r.basis.recorded), *where]
                 for r in row.cells.values()
             ]  # fmt: skip
+        table += [
+            [ledger.title, "all curves", "", "", one.title, one.name or one.parameter, "0", repr(one.value),
+             "" if one.u is None else repr(one.u), units.written(one.unit), one.how, *[""] * 6]
+            for one in _of_family(study, ledger)
+        ]  # fmt: skip
     return table
+
+
+def _of_family(study: Study, ledger: Ledger) -> list[SharedNumber]:
+    """What is known of the ledger's family as one."""
+    if not ledger.family or ledger.family not in {family.id for family in study.document.families}:
+        return []
+    return family_numbers(study, study.family(ledger.family))
 
 
 # -- written with the digits that u allows ------------------------------------------------------------
@@ -186,6 +199,10 @@ def to_text(study: Study, ledger: Ledger) -> str:
         "  ".join([row[0].ljust(widths[0]), *(c.rjust(w) for c, w in zip(row[1:], widths[1:], strict=True))]).rstrip()
         for row in table
     ]
+    lines += [
+        f"{one.title}: {concise(one.value, one.u)} {units.shown(one.unit)}".rstrip() + f"  ({one.how})"
+        for one in _of_family(study, ledger)
+    ]
     digits = "Digits in brackets are the standard uncertainty (of groups: s) in the last places."
     return "\n".join([ledger.title, "", *lines, "", digits, *methods(study, ledger)]) + "\n"
 
@@ -210,16 +227,32 @@ def to_latex(study: Study, ledger: Ledger) -> str:
     """The ledger as a LaTeX table, with how each column was read as comments above it."""
     head, *rows = short_table(ledger)
     lines = [f"% {line}" for line in methods(study, ledger)]
+    lines += [
+        f"% {one.title}: {concise(one.value, one.u)} {units.written(one.unit)} ({one.how})"
+        for one in _of_family(study, ledger)
+    ]
     lines += [rf"\begin{{tabular}}{{l{'r' * (len(head) - 1)}}}", r"\hline"]
     lines.append(" & ".join(latex_text(cell) for cell in head) + r" \\ \hline")
     lines += [" & ".join(latex_text(cell) for cell in row) + r" \\" for row in rows]
     return "\n".join([*lines, r"\hline", r"\end{tabular}"]) + "\n"
 
 
+def _shared_table(numbers: Sequence[SharedNumber]) -> Table:
+    rows = [
+        [one.title, repr(one.value), "" if one.u is None else repr(one.u), units.written(one.unit), one.how]
+        for one in numbers
+    ]
+    return [["number", "value", "u", "unit", "how"], *rows]
+
+
 def as_json(study: Study, ledgers: Sequence[Ledger], notes: Mapping[str, Sequence[str]] | None = None) -> str:
     """An entry a curve with all its readings; `notes` are sentences on what failed, by curve."""
-    rows = [(ledger, row) for ledger in ledgers for row in ledger.rows]
-    found = [_entry(study, ledger, row, (notes or {}).get(row.curve.id, ())) for ledger, row in rows]
+    found = []
+    for ledger in ledgers:
+        shared = [_shared_entry(one) for one in _of_family(study, ledger)]
+        for row in ledger.rows:
+            entry = _entry(study, ledger, row, (notes or {}).get(row.curve.id, ()))
+            found.append(entry | {"family_numbers": shared} if shared else entry)
     return json.dumps(found, ensure_ascii=False, indent=1) + "\n"
 
 
@@ -237,6 +270,13 @@ def _entry(study: Study, ledger: Ledger, row: Row, notes: Sequence[str]) -> dict
         "readings": [reading_entry(reading) for reading in row.cells.values()],
         "notes": list(notes),
     }
+
+
+def _shared_entry(one: SharedNumber) -> dict[str, Any]:
+    return {
+        "name": one.title, "value": one.value, "u": one.u, "unit": units.written(one.unit), "law": one.law,
+        "method": one.how,
+    }  # fmt: skip
 
 
 def reading_entry(r: Any) -> dict[str, Any]:
@@ -272,6 +312,8 @@ def written(
 
             pages = {ledger.title: as_table([ledger]) for ledger in ledgers}
             for ledger in ledgers:
+                if numbers := _of_family(study, ledger):
+                    pages[f"{ledger.title[:16]} as one"] = _shared_table(numbers)
                 if ledger.is_grouped:
                     pages[f"{ledger.title[:16]} groups"] = groups_table(ledger)
             return book_of_tables(pages | {"provenance": readings_table(study, ledgers)})

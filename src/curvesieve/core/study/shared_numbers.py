@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from curvesieve.core import units
+from curvesieve.core.errors import InputError
 from curvesieve.core.family.laws import GAS_CONSTANT, is_arrhenius
 from curvesieve.core.study.document import Family
+from curvesieve.core.study.outcomes import Outcomes
 from curvesieve.core.study.passing import passed_units
 from curvesieve.core.study.standing import in_order
 from curvesieve.core.study.study import Study
-from curvesieve.core.study.trends import law_units
+from curvesieve.core.study.trends import law_units, trend_of
 
 
 @dataclass(frozen=True)
@@ -30,6 +33,14 @@ class SharedNumber:
     def title(self) -> str:
         """``tau1``, or ``slope of tau2``."""
         return f"{self.name} of {self.parameter}" if self.name else self.parameter
+
+    @property
+    def how(self) -> str:
+        """Where it is from, in a few words."""
+        if self.state == "through the readings":
+            return f"{self.parameter} = {self.law} through the readings"
+        said = f"{self.parameter} = {self.law}, joint fit" if self.law else "joint fit, one for all"
+        return f"{said}, {self.state}" if self.state else said
 
 
 def shared_numbers(study: Study, family: Family) -> list[SharedNumber]:
@@ -56,6 +67,20 @@ def shared_numbers(study: Study, family: Family) -> list[SharedNumber]:
             scale = GAS_CONSTANT / 1000
             u = None if one.u is None else scale * one.u
             made.append(SharedNumber(parameter, law, "E", scale * one.value, u, "kJ/mol", "R·T_a"))
+    return made
+
+
+def family_numbers(study: Study, family: Family, read: Mapping[str, Outcomes] | None = None) -> list[SharedNumber]:
+    """What is known of a family as one: numbers of a joint fit that is not out of date, of laws through readings."""
+    made = shared_numbers(study, family) if study.joint_state(family.id) in ("fitted", "did not converge") else []
+    for entry in family.trends:
+        try:
+            trend = trend_of(study, family, entry, read)
+        except InputError:
+            continue
+        for name, one in trend.result.parameters.items() if trend.result is not None else ():
+            unit = (trend.units or {}).get(name, "")
+            made.append(SharedNumber(trend.title, entry.law, name, one.value, one.u, unit, "through the readings"))
     return made
 
 

@@ -47,7 +47,7 @@ class TogetherPlot(Plot):
         self._over = -1
         self._press: tuple[QPointF, int, float] | None = None
         self._dragging = False
-        self._moved = False
+        self._by_user = False
         """Whether the user chose what is in view; else all is, also in a window of another size."""
         self.box.user_moved.connect(self._user_moved)
         self.setAccessibleName("the curves of the family")
@@ -152,16 +152,16 @@ class TogetherPlot(Plot):
         return (min(xs), max(xs), min(ys), max(ys)) if xs else None
 
     def _user_moved(self) -> None:
-        self._moved = True
+        self._by_user = True
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        if not self._moved and self.standing.curves:
+        if not self._by_user and self.standing.curves:
             self.show_all()
 
     def show_all(self) -> None:
         """Brings all curves into view, with room for their names at the right."""
-        self._moved = False
+        self._by_user = False
         found = self.bounds()
         if found is None:
             self.show_nothing()
