@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
+    QHeaderView,
     QInputDialog,
     QTableWidget,
     QTableWidgetItem,
@@ -79,6 +80,9 @@ class MembersPage(QWidget):
         """Renders the family's curves."""
         family, study = self.work.family, self.work.session.study
         self._filling = True
+        across = self.table.horizontalHeader()
+        assert across is not None
+        across.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)  # else every cell would have all rows measured
         self.ids = in_order(study, family) if family is not None else []
         self.table.setRowCount(len(self.ids))
         for row, id_ in enumerate(self.ids):
@@ -88,6 +92,7 @@ class MembersPage(QWidget):
             self.name.setText(family.condition)
             self.unit.setText(family.unit)
         self.said.setText(self._doubts())
+        across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self._filling = False
 
     def _fill(self, row: int, id_: str, family: Family) -> None:

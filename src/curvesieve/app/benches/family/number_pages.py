@@ -51,6 +51,9 @@ class ParametersPage(QWidget):
         family, study = self.work.family, self.work.session.study
         heads, rows = all_parameters(study, family) if family is not None else ([], [])
         self.ids = [row.id for row in rows]
+        header = self.table.horizontalHeader()
+        assert header is not None
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)  # else every cell would have all rows measured
         self.table.setColumnCount(len(heads) + 2 if heads else 0)
         self.table.setHorizontalHeaderLabels(["curve", *heads, "state"] if heads else [])
         self.table.setRowCount(len(rows))
@@ -65,9 +68,7 @@ class ParametersPage(QWidget):
                 bold.setBold(row.id == in_hand and column == 0)
                 item.setFont(bold)
                 self.table.setItem(place, column, item)
-        header = self.table.horizontalHeader()
-        if header is not None:
-            header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.said.set("Digits in brackets are u." if rows else "No curve is under a model that the family shares.")
         self.copy.setEnabled(bool(rows))
 

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QToolTip
 
+from curvesieve.app.plotting.bundle import Bundle
 from curvesieve.app.plotting.plot import Plot, pen
 from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
@@ -22,7 +23,7 @@ _NAMED = 40
 """So many curves have their names at their ends."""
 _MANY = 60
 """Above so many curves lines are drawn thin and hard, which is many times quicker."""
-_PIXELS = 700
+_PIXELS, _FEW = 700, 4000
 
 
 class TogetherPlot(Plot):
@@ -33,12 +34,19 @@ class TogetherPlot(Plot):
     opened = pyqtSignal(str)
     lifted = pyqtSignal(str, float, bool)
     told = pyqtSignal(str)
+    _by_user = True
+    """Whether the user chose what is in view (or nothing is there yet); else all is, in a window of any size."""
 
     def __init__(self) -> None:
         super().__init__()
         self.standing = Standing()
         self.apart = False
         self.in_hand = ""
+        self.bundle = Bundle(self, 1.0)
+        self.mine, self.lit = pg.PlotCurveItem(), pg.PlotCurveItem()
+        for item in (self.mine, self.lit):
+            item.setZValue(2.5)
+            self.addItem(item, ignoreBounds=True)
         self._items: list[pg.PlotCurveItem] = []
         self._fits: list[pg.PlotCurveItem] = []
         self._names: list[pg.TextItem] = []
@@ -48,7 +56,6 @@ class TogetherPlot(Plot):
         self._press: tuple[QPointF, int, float] | None = None
         self._dragging = False
         self._by_user = False
-        """Whether the user chose what is in view; else all is, also in a window of another size."""
         self.box.user_moved.connect(self._user_moved)
         self.setAccessibleName("the curves of the family")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -63,19 +70,44 @@ class TogetherPlot(Plot):
             self.set_log(*logs)
             fresh = True
         self.standing, self._hues, self.in_hand, self.apart = made, hues, in_hand, apart
+        self._over = -1
         many = len(made.curves) > _MANY
-        self._fill(self._items, len(made.curves), 1.0)
-        fits = [one for one in made.curves if one.fit is not None]
+        shown = () if many else made.curves
+        self._fill(self._items, len(shown), 1.0)
+        fits = [one for one in shown if one.fit is not None]
         self._fill(self._fits, len(fits), 2.0)
-        for place, one in enumerate(made.curves):
-            self._set(self._items[place], one, one.y, self._pen(place), many)
+        for place, one in enumerate(shown):
+            self._set(self._items[place], one, one.y, self._pen(place))
         for item, one in zip(self._fits, fits, strict=True):
             assert one.fit is not None
-            self._set(item, one, one.fit, pen("violet", 1.0 if many else 1.6), many)
+            self._set(item, one, one.fit, pen("violet", 1.6))
+        self._show_many(made.curves if many else ())
         self.set_labels(*_labels(made, apart))
         if fresh:
             self.show_all()
         self._show_names()
+
+    def _show_many(self, curves: Sequence[Stood]) -> None:
+        """Many curves are one picture; the one in hand, and the one under the pointer, lie above it."""
+        lines = [
+            (np.asarray(self.map_x(one.x)), np.asarray(self.map_y(one.y)), self._hue(place))
+            for place, one in enumerate(curves)
+        ]
+        lines += [
+            (np.asarray(self.map_x(one.x)), np.asarray(self.map_y(one.fit)), colour("violet"))
+            for one in curves
+            if one.fit is not None
+        ]
+        self.bundle.set(lines)
+        mine = next((place for place, one in enumerate(curves) if one.id == self.in_hand), -1)
+        for item, place in ((self.mine, mine), (self.lit, -1)):
+            if place < 0:
+                item.setData([], [])
+            else:
+                self._set(item, curves[place], curves[place].y, self._pen(place))
+
+    def _hue(self, place: int) -> QColor:
+        return self._hues[place] if place < len(self._hues) else colour("ink")
 
     def _fill(self, items: list[pg.PlotCurveItem], count: int, z: float) -> None:
         while len(items) < count:
@@ -87,22 +119,21 @@ class TogetherPlot(Plot):
         while len(items) > count:
             self.removeItem(items.pop())
 
-    def _set(self, item: pg.PlotCurveItem, one: Stood, y: Floats, drawn: QPen, many: bool) -> None:
+    def _set(self, item: pg.PlotCurveItem, one: Stood, y: Floats, drawn: QPen) -> None:
         x = one.x
         rising = bool(x.size < 2 or np.all(np.diff(x) >= 0))
-        if x.size > 2 * _PIXELS and rising and (many or x.size > 4000):
+        if x.size > _FEW and rising:
             good = np.isfinite(y)
             x, y = envelope(x[good], y[good], float(x[0]), float(x[-1]), _PIXELS)
-        item.opts["antialias"] = not many and x.size <= 4000
+        item.opts["antialias"] = x.size <= _FEW
         item.setPen(drawn)
         item.setData(np.asarray(self.map_x(x)), np.asarray(self.map_y(y)))
 
     def _pen(self, place: int) -> QPen:
         made = QPen(pen("ink", 1.0))
-        made.setColor(self._hues[place] if place < len(self._hues) else colour("ink"))
+        made.setColor(self._hue(place))
         mine = self.standing.curves[place].id == self.in_hand
-        if len(self.standing.curves) <= _MANY or place == self._over or mine:
-            made.setWidthF(2.6 if place == self._over else 2.0 if mine else 1.3)
+        made.setWidthF(2.6 if place == self._over else 2.0 if mine else 1.3)
         return made
 
     def _show_names(self) -> None:
@@ -117,8 +148,7 @@ class TogetherPlot(Plot):
             if not good.size:
                 continue
             last = int(good[np.argmax(one.x[good])])
-            item = pg.TextItem(one.label, color=self._hues[place] if place < len(self._hues) else colour("ink"),
-                               anchor=(0, 0.5))  # fmt: skip
+            item = pg.TextItem(one.label, color=self._hue(place), anchor=(0, 0.5))
             item.setFont(font(13))
             item.setPos(float(self.map_x(one.x[last])), float(self.map_y(one.y[last])))
             item.setZValue(5)
@@ -224,13 +254,14 @@ class TogetherPlot(Plot):
         by = float(here - there)
         self._press = (start, place, by)
         one = self.standing.curves[place]
-        for item, y in ((self._items[place], one.y), (self._fit_item(place), one.fit)):
+        own = self._items[place] if self._items else self.lit
+        for item, y in ((own, one.y), (self._fit_item(place), one.fit)):
             if item is not None and y is not None:
                 item.setData(np.asarray(self.map_x(one.x)), np.asarray(self.map_y(y)) + by)
         self.lifted.emit(one.id, by, False)
 
     def _fit_item(self, place: int) -> pg.PlotCurveItem | None:
-        if self.standing.curves[place].fit is None:
+        if self.standing.curves[place].fit is None or not self._fits:
             return None
         before = sum(one.fit is not None for one in self.standing.curves[:place])
         return self._fits[before]
@@ -261,7 +292,7 @@ class TogetherPlot(Plot):
             place = self._press[1]
             self._press, self._dragging = None, False
             one = self.standing.curves[place]
-            self._set(self._items[place], one, one.y, self._pen(place), len(self.standing.curves) > _MANY)
+            self._set(self._items[place] if self._items else self.lit, one, one.y, self._pen(place))
             return True
         return super().drop_drag()
 
@@ -272,6 +303,11 @@ class TogetherPlot(Plot):
         for one in (before, place):
             if 0 <= one < len(self._items):
                 self._items[one].setPen(self._pen(one))
+        if not self._items and place >= 0:
+            lit = self.standing.curves[place]
+            self._set(self.lit, lit, lit.y, self._pen(place))
+        elif not self._items:
+            self.lit.setData([], [])
         self.setCursor(Qt.CursorShape.PointingHandCursor if place >= 0 else Qt.CursorShape.ArrowCursor)
         if place >= 0:
             name = self.standing.curves[place].label
