@@ -224,11 +224,8 @@ class FamilyWork(QObject):
 
     def share(self, name: str, law: str | None) -> bool:
         """One parameter for all, on a law, or each its own; whether that was taken."""
-        family = self.family
-        if family is None:
-            return False
         said = "each its own" if law is None else "one for all" if not law else "on a law"
-        return self.session.apply(edits.set_sharing(family.id, name, law), f"{name} {said}")
+        return self.apply(lambda family: edits.set_sharing(family.id, name, law), f"{name} {said}")
 
     def take_in_hand(self, curve_id: str) -> None:
         """Takes a curve of the family in hand."""

@@ -39,7 +39,7 @@ class FamilyBench(QWidget):
         self.trends = TrendPlots(work)
         self.drawer = FamilyDrawer(session, work)
         self.stand = StandCard(work)
-        self.recipe = RecipeColumn(work)
+        self.recipe = RecipeColumn(session, work)
         self.recipe.edit_asked.connect(lambda: work.opened.emit(session.view.curve or ""))
         self.foot = FitFoot(work)
         self._dirty = True

@@ -9,6 +9,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.family.sharing_table import SharingTable
 from curvesieve.app.session.family_work import FamilyWork
+from curvesieve.app.session.recipes import share_parts
+from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.basics import Card, Elided, button, label
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.core.errors import counted
@@ -26,9 +28,9 @@ class PartCard(Card):
 
     edit_asked = pyqtSignal()
 
-    def __init__(self, work: FamilyWork, part: Part) -> None:
+    def __init__(self, session: Session, work: FamilyWork, part: Part) -> None:
         super().__init__()
-        self.work, self.part = work, part
+        self.session, self.work, self.part = session, work, part
         self.title = label(_WORDS[part][0], "strong")
         self.said = Elided(role="model" if part == "model" else "muted")
         self.more = button("▾", "bare", "Share it, edit it, step curves in and out")
@@ -71,7 +73,7 @@ class PartCard(Card):
         if shares:
             rows.append((f"Step {entry.label} out: a {what} of its own", partial(self._do, edits.step_out, "step out")))
         else:
-            rows.append((f"Give the {what} of {entry.label} to all", partial(self._do, edits.share, "share")))
+            rows.append((f"Give the {what} of {entry.label} to all", lambda: share_parts(self.session, (self.part,))))
             if any(session.study.shares(id_, self.part) for id_ in family.curves):
                 rows.append((f"Step {entry.label} in again", partial(self._do, edits.step_in, "step in")))
         if self.part == "model" and shares:
@@ -132,10 +134,10 @@ class RecipeColumn(QWidget):
 
     edit_asked = pyqtSignal()
 
-    def __init__(self, work: FamilyWork) -> None:
+    def __init__(self, session: Session, work: FamilyWork) -> None:
         super().__init__()
         self.work = work
-        self.cards = {part: PartCard(work, part) for part in PARTS}
+        self.cards = {part: PartCard(session, work, part) for part in PARTS}
         self.sharing = SharingTable(work)
         self.counted = label(role="muted", wrap=True)
         model = self.cards["model"]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from PyQt6.QtGui import QStandardItemModel
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from curvesieve.app.session.family_work import FamilyWork
@@ -85,11 +86,17 @@ class SharingTable(QWidget):
     def _render(self, name: str, shared: Shared | None, fixed: bool) -> None:
         choice, line, words = self.choices[name], self.formulas[name], self.said[name]
         kind = OWN if shared is None else ONE if not shared.law else self._named(shared.law)
-        if name in self._typing and shared is None:
+        if name in self._typing:
             kind = TYPED
         choice.setCurrentIndex(_OFFERED.index(kind))
         choice.setEnabled(not fixed)
         choice.setToolTip("held or tied: it is not fitted" if fixed else "")
+        for place, one in enumerate(_OFFERED):
+            why = self._why_not(one) if one in LAWS else ""
+            item = model.item(place) if isinstance(model := choice.model(), QStandardItemModel) else None
+            if item is not None:  # what cannot be chosen is passed over by the arrow keys, and says why
+                item.setEnabled(not why)
+                item.setToolTip(why)
         law = shared.law if shared is not None else ""
         shown = kind not in (OWN, ONE)
         line.setVisible(shown)
@@ -97,6 +104,14 @@ class SharingTable(QWidget):
         if not line.hasFocus() or not line.isModified():
             line.setText(law)
         words.set(self._units_said(name, law) if law else "such as a + b*c^2; c is the condition")
+
+    def _why_not(self, name: str) -> str:
+        """Why a law cannot be had for these conditions; empty: it can."""
+        try:
+            law_text(name, self._condition_unit, self._conditions())
+        except InputError as error:
+            return str(error)
+        return "" if self._conditions() else "A law needs conditions; type them on the page Curves."
 
     def _named(self, law: str) -> str:
         """Which of the offered laws it is."""
