@@ -53,8 +53,6 @@ def _drive(folder: Path) -> None:
     window.tray.show(next(waiting.number for waiting in window.tray.files if waiting.name == "strip_A_0p5wt.csv"))
     _compute_stress(window.intake_bench)
     take("intake-bench")
-    QTest.mouseClick(window.intake_bench.as_numbers, Qt.MouseButton.LeftButton)
-    take("intake-numbers")
     QTest.mouseClick(window.intake_bench.files.make, Qt.MouseButton.LeftButton)
     take("make-a-curve")
     window.show_bench("Curve")
@@ -77,21 +75,56 @@ def _drive(folder: Path) -> None:
 
 
 def _share(window: Window, take: Callable[[str], None]) -> None:
-    """The recipe of the fitted spectrum shared with its family, every curve fitted; the menu of the recipe."""
+    """The fitted spectrum's recipe given to its family: lifted with guide and trends, in panels; the strips jointly."""
     from PyQt6.QtTest import QTest
 
     from curvesieve.app.session.desk import View
     from curvesieve.app.session.recipes import share_parts
+    from curvesieve.core.study.ledger import ledger_of
     from curvesieve.demo import EXAMPLE
 
-    session, bench = window.session, window.curve_bench
+    session = window.session
+
+    def settle() -> None:
+        while session.jobs.busy:
+            QTest.qWait(50)
+        window.notice.lay_down()
+
     session.look(View(session.study.document.curves[EXAMPLE].id))
-    bench.drawer.pane.height = 230
     share_parts(session)
-    while session.jobs.busy:
-        QTest.qWait(50)
-    window.notice.lay_down()
-    take("recipe-shared")
+    window.show_bench("Family")
+    bench = window.family_bench
+    bench.work.fit("each")
+    settle()
+    columns = ledger_of(session.study, bench.work.family).columns
+    for title in ("P1 center", "P1 FWHM"):
+        column = next(one for one in columns if one.title == title)
+        bench.trends.add_plot(column.key, column.unit)
+    bench.stand.stands["lifted"].click()
+    session.look(View(session.study.document.curves[0].id))
+    rows = dict(bench.stand.guide_rows())
+    set_guide = rows["At P1 center of 0.0 wt%"]
+    assert set_guide is not None
+    set_guide()
+    settle()
+    take("family-lifted")
+    bench.stand.stands["one panel each"].click()
+    bench.stand.fits.click()
+    settle()
+    take("family-panels")
+    relaxed = [curve for curve in session.study.document.curves if "RH" in curve.label]
+    session.look(View(relaxed[-1].id))
+    share_parts(session)
+    settle()
+    bench.work.share("tau1", "")
+    bench.work.share("tau2", "at_0 + slope*c")
+    bench.work.fit("jointly")
+    settle()
+    bench.drawer.show_page("Joint fit")
+    bench.work.compare()
+    settle()
+    take("family-joint")
+    window.show_bench("Curve")
 
 
 def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None:
@@ -242,12 +275,6 @@ def _show_laws(window: Window, take: Callable[[str], None]) -> None:
     while straight.made is None:
         QTest.qWait(50)
     take("law-straight")
-    bench.drawer.show_page("Points")
-    points = bench.drawer.page("Points")
-    points.ask_at_x(62.5)
-    while not points.answered:
-        QTest.qWait(50)
-    take("points")
     bench.drawer.show_page("Ledger")
     session.look(View(relaxed[0].id))
     bench.model.open_terms()

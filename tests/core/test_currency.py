@@ -22,6 +22,7 @@ from curvesieve.core.steps import StepSlot
 from curvesieve.core.steps.base import parse_step
 from curvesieve.core.steps.reference_lines import OWN, TABLES, add_tables
 from curvesieve.core.study import Study, edits, load_study
+from curvesieve.core.study.afresh import computed_afresh
 from curvesieve.core.study.answers import answer, units_of_parameters
 from curvesieve.core.study.copies import copied
 from curvesieve.core.study.fits import fit_curve
@@ -29,6 +30,7 @@ from curvesieve.core.study.ledger import about_curve, ledger_of
 from curvesieve.core.study.ledger_tables import to_csv
 from curvesieve.core.study.measuring import measure_curves, measured_curve
 from curvesieve.core.study.passing import passed_units, preview, recorded, sieve_family, sieved_curve, sieved_if_quick
+from curvesieve.core.study.shared_numbers import family_numbers
 from tests.conftest import STRD
 
 KEPT = STRD.parent / "studies"
@@ -249,10 +251,10 @@ def test_the_size_of_residuals_is_tested_as_well_as_their_sign():
 
 def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_say():
     """One file a version, written by the program of that time; the peak is of height 5 N at 5 s."""
-    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in (1, 2, 3, 4, 5)]
+    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in (1, 2, 3, 4, 5, 6)]
     for path in KEPT.glob("*.sieve"):
         study = load_study(path)
-        assert study.document.version == 5
+        assert study.document.version == 6
         weighed = study.document.curves[0]
         fit = study.fit(weighed.id)
         s = fit.result.statistics
@@ -286,6 +288,16 @@ def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_sa
     measure_curves(five, [c.id for c in five.document.curves])
     shown = ledger_of(five, five.family_of(one.id)).columns
     assert next(c.heading for c in shown if c.key.source == "area") == "impulse (N·s)"
+    six = load_study(KEPT / "version-6.sieve")
+    (family,) = six.document.families
+    assert six.joint_state(family.id) == "fitted"
+    assert [six.fit_state(id_) for id_ in family.curves] == ["fitted"] * 4
+    numbers = {one.title: (one.value, one.u) for one in family_numbers(six, family)}
+    again = {one.title: (one.value, one.u) for one in family_numbers(computed_afresh(six).study, family)}
+    assert list(numbers) == ["k", "at_0 of b", "slope of b", "at_0 of a", "slope of a"]
+    assert all(again[name] == pytest.approx(numbers[name], rel=1e-6) for name in numbers)
+    assert abs(numbers["k"][0] - 1) < 4 * numbers["k"][1]
+    assert (family.look.stand, family.look.lift, family.look.guides[0].x) == ("lifted", 3.0, 1.0)
 
 
 @pytest.mark.parametrize("version", [1, 2, 3])

@@ -176,7 +176,8 @@ def test_the_demo_gives_back_one_time_and_a_line(relaxed):
     units = {one.title: one.unit for one in shared_numbers(study, study.family(family_id))}
     assert units == {"tau1": "s", "at_0 of tau2": "s", "slope of tau2": "s·%^-1"}
     heads, rows = all_parameters(study, study.family(family_id))
-    assert heads == ["offset (MPa)", "amplitude1 (MPa)", "tau1 (s)", "amplitude2 (MPa)", "tau2 (s)"]
+    assert heads == ["offset (MPa)", "amplitude1 (MPa)", "tau1 (s)", "amplitude2 (MPa)", "tau2 (s)", "RSS"]
+    assert sum(row.cells[-1][0] for row in rows) == pytest.approx(study.family(family_id).joint.result.statistics.rss)
     assert len({row.cells[2] for row in rows}) == 1
     assert [row.state for row in rows] == ["fitted"] * 3
 

@@ -95,7 +95,10 @@ class ParameterRow:
 
 
 def all_parameters(study: Study, family: Family) -> tuple[list[str], list[ParameterRow]]:
-    """The headings, and a row a curve under the family's model; fits that are out of date give no numbers."""
+    """The headings, and a row a curve under the family's model: its parameters, and the sum that is made least.
+
+    Fits that are out of date give no numbers.
+    """
     model = family.recipe.model
     names = [name for name in model.names if name not in model.inner]
     axes = next((found for id_ in family.curves if (found := passed_units(study, id_))), ("", ""))
@@ -107,6 +110,8 @@ def all_parameters(study: Study, family: Family) -> tuple[list[str], list[Parame
         state, fit = study.fit_state(id_), study.fit(id_)
         known = fit.result.parameters if fit is not None and state in ("fitted", "did not converge") else {}
         numbers = [known.get(name) for name in names]
-        cells = tuple(None if one is None else (one.value, one.u) for one in numbers)
-        rows.append(ParameterRow(id_, study.entry(id_).label, cells, state))
-    return [units.labelled(name, unit_of.get(name, "")) for name in names], rows
+        cells = [None if one is None else (one.value, one.u) for one in numbers]
+        cells.append((fit.result.statistics.least, None) if known and fit is not None else None)
+        rows.append(ParameterRow(id_, study.entry(id_).label, tuple(cells), state))
+    weighed = any(fit.result.statistics.chi2 is not None for row in rows if (fit := study.fit(row.id)) is not None)
+    return [*(units.labelled(name, unit_of.get(name, "")) for name in names), "χ²" if weighed else "RSS"], rows

@@ -17,6 +17,8 @@ from curvesieve.core.study.family_parts import FamilyLook, Guide
 from curvesieve.core.study.ledger import ledger_of
 from curvesieve.core.study.study import Study
 
+_WILD = 3.0
+
 
 @dataclass(frozen=True, eq=False)
 class Stood:
@@ -201,3 +203,15 @@ def residual_strips(study: Study, family: Family, curves: Mapping[str, Curve]) -
             r = r / used.u
         made.append(Strip(id_, study.entry(id_).label, used.x, r, weighed))
     return made
+
+
+def scattering(study: Study, family: Family) -> dict[str, float]:
+    """Curves whose fit leaves much more than the middle one of the family does: how many times as much."""
+    found = {}
+    for id_ in family.curves:
+        fit = study.fit(id_) if study.fit_is_current(id_) else None
+        sd = fit.result.statistics.residual_sd if fit is not None else None
+        if sd:
+            found[id_] = sd
+    middle = float(np.median(list(found.values()))) if len(found) > 2 else 0.0
+    return {id_: sd / middle for id_, sd in found.items() if middle > 0 and sd > _WILD * middle}

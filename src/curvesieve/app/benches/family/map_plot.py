@@ -41,6 +41,7 @@ class MapPlot(Plot):
         self.rows: Floats = np.empty((0, 0))
         self.addItem(self.image, ignoreBounds=True)
         self.setAccessibleName("the family as a map")
+        self.leave_room_above(8)
 
     def show_standing(
         self, made: Standing, conditions: Sequence[float | None], name: str, logs: tuple[bool, bool], fresh: bool

@@ -17,7 +17,7 @@ from curvesieve.app.widgets.basics import Elided, button, label
 from curvesieve.core import units
 from curvesieve.core.errors import counted
 from curvesieve.core.study import Family
-from curvesieve.core.study.standing import Standing, guide_place, in_order
+from curvesieve.core.study.standing import Standing, guide_place, in_order, scattering
 
 _NO_FAMILY = (
     "Take a curve of a family in hand, on the shelf at the left. Curves that were brought in together are one; others "
@@ -187,6 +187,7 @@ class Stage(QWidget):
         study, unusual = self.work.session.study, self.work.session.unusual
         found = {}
         passed = self.work.sieved() if family.look.stand == "gallery" else {}
+        wild = scattering(study, family)
         for one in made.curves:
             state = study.fit_state(one.id) if study.model(one.id).terms else ""
             bad = state in ("did not converge", "out of date")
@@ -195,6 +196,8 @@ class Stage(QWidget):
             caught = sum(trail.caught.points.size for trail in sieve.trail) if sieve is not None else 0
             if problem or one.id in unusual:
                 found[one.id] = Mark(problem or unusual[one.id], True)
+            elif one.id in wild and not bad:
+                found[one.id] = Mark(f"scatters {wild[one.id]:.2g} ×", True)
             elif family.look.stand == "gallery" and caught and not bad:
                 found[one.id] = Mark(f"{caught} caught")
             else:

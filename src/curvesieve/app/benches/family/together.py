@@ -24,6 +24,7 @@ _NAMED = 40
 _MANY = 60
 """Above so many curves lines are drawn thin and hard, which is many times quicker."""
 _PIXELS, _FEW = 700, 4000
+_NAME_PX = 110.0
 
 
 class TogetherPlot(Plot):
@@ -58,6 +59,7 @@ class TogetherPlot(Plot):
         self._by_user = False
         self.box.user_moved.connect(self._user_moved)
         self.setAccessibleName("the curves of the family")
+        self.leave_room_above(8)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     # -- drawing ------------------------------------------------------------------------------------
@@ -148,7 +150,7 @@ class TogetherPlot(Plot):
             if not good.size:
                 continue
             last = int(good[np.argmax(one.x[good])])
-            item = pg.TextItem(one.label, color=self._hue(place), anchor=(0, 0.5))
+            item = pg.TextItem(_short(one.label), color=self._hue(place), anchor=(0, 0.5))
             item.setFont(font(13))
             item.setPos(float(self.map_x(one.x[last])), float(self.map_y(one.y[last])))
             item.setZValue(5)
@@ -167,6 +169,7 @@ class TogetherPlot(Plot):
             line.setZValue(3)
             text = pg.InfLineLabel(line, words, position=0.965, anchors=[(0, 0), (0, 0)], color=colour("muted"))
             text.setFont(font(13))
+            text.fill = pg.mkBrush(colour("card", 215))  # it may lie over a curve
             self.addItem(line, ignoreBounds=True)
             self._guides.append(line)
 
@@ -201,7 +204,7 @@ class TogetherPlot(Plot):
         room = 0.02
         if len(self.standing.curves) <= _NAMED:  # for the names, of the pixels that are left for the curves
             metrics = QFontMetricsF(font(13))
-            names = max(metrics.horizontalAdvance(one.label) for one in self.standing.curves) + 14
+            names = max(metrics.horizontalAdvance(_short(one.label)) for one in self.standing.curves) + 14
             share = min(names / max(float(self.box.width()), 100.0), 0.4)
             room = max(room, share / (1 - share))
         self.box.setRange(
@@ -324,6 +327,11 @@ def _far(x: Floats, y: Floats, at: QPointF, wide: float, tall: float) -> float:
     if x.size > 1 and x[0] <= at.x() <= x[-1] and bool(np.all(np.diff(x) > 0)):
         far = min(far, abs(float(np.interp(at.x(), x, y)) - at.y()) / tall)
     return far
+
+
+def _short(name: str) -> str:
+    """A name that leaves the curves their room; the pointer shows all of it."""
+    return QFontMetricsF(font(13)).elidedText(name, Qt.TextElideMode.ElideMiddle, _NAME_PX)
 
 
 def _labels(made: Standing, apart: bool) -> tuple[str, str]:
