@@ -29,6 +29,7 @@ from tests.app.gestures import (
     take,
     type_into,
 )
+from tests.app.sweeps import page_gestures
 from tests.app.test_peaks_tour import bring_in, choose, choose_kind, find_and_add, fit
 from tests.core.test_families import decay_model, decays, family_of, peak_model, shifting
 
@@ -507,3 +508,33 @@ def test_no_family_one_curve_and_a_failed_one_are_said_in_words(window, qtbot):
         click(stand)
         quiet(w, qtbot)
     assert bench.stage.pages.currentWidget() is bench.stage.panels
+
+
+def test_every_page_of_the_curve_bench_bears_a_joint_fit(relaxed, qtbot):
+    """Its free numbers are more than the curve's parameters; what asks for one curve alone is refused in words."""
+    w = relaxed
+    bench = w.family_bench
+    choose(bench.recipe.sharing.choices["tau1"], "one for all")
+    choose(bench.recipe.sharing.choices["tau2"], "a line")
+    click(bench.foot.jointly)
+    quiet(w, qtbot)
+    go(w, "Curve")
+    fitted, id_ = w.session.study, w.session.entry.id
+    for name in w.curve_bench.drawer.tabs:
+        w.session.apply(lambda _: fitted, "back")
+        w.session.look(View(id_))
+        assert w.session.study.fit_is_current(w.session.entry.id)
+        click(w.curve_bench.drawer.tabs[name])
+        quiet(w, qtbot)
+        for gesture in page_gestures(w, w.curve_bench.drawer.page(name)):
+            gesture()
+            quiet(w, qtbot)
+            for menu in QApplication.topLevelWidgets():
+                if menu.isVisible() and menu is not w.window():
+                    menu.close()
+    assert sum("fitted jointly" in one for one in w.told) >= 2  # profile and bootstrap
+    w.session.apply(lambda _: fitted, "back")
+    w.session.look(View(id_))
+    result = w.curve_bench.drawer.page("Result")
+    click(w.curve_bench.drawer.tabs["Result"])
+    assert len(result.matrix.names) == 5

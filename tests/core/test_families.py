@@ -476,17 +476,20 @@ def test_one_curve_can_be_fitted_jointly_and_a_hundred_in_no_time():
 
 
 def test_a_law_that_leaves_the_limits_is_told():
-    """A width that a line takes below zero at the last curve is no result."""
-    study, family, ids = family_of(shifting(4, 0.1), (0, 1, 2, 9), peak_model)
+    """Widths of 1.5 to 0.75 on a line, where a width may not be below 1: no fit to believe in, and it says whose."""
+    x, rng = np.linspace(0, 20, 400), np.random.default_rng(2)
+    curves = [(x, 5 / (1 + 4 * ((x - 5) / (1.5 - 0.25 * c)) ** 2) + 1 + rng.normal(0, 0.02, 400)) for c in range(4)]
+    study, family, ids = family_of(curves, range(4), peak_model)
+    study = shared(study, family, fwhm_1="w0 + w1*c")
+    free = fit_jointly_in(study, family).joint.result
+    assert free.converged
+    assert abs(free.laws["fwhm_1"]["w1"].value + 0.25) < 4 * free.laws["fwhm_1"]["w1"].u
     model = study.model(ids[0])
-    held = replace_state(model, "fwhm", lower=0.99)
-    study = shared(edits.set_model(ids[0], held)(study), family, fwhm_1="w0 + w1*c")
-    result = fit_jointly_in(study, family).joint.result
-    assert result.converged or "beyond its limits" in result.message
-
-
-def replace_state(model, name, **changes):
-    return model.replaced(model.terms[0].with_state(name, **changes))
+    limited = model.replaced(model.terms[0].with_state("fwhm", lower=1.0, start=1.2))
+    found = fit_jointly_in(edits.set_model(ids[0], limited)(study), family)
+    assert not found.joint.result.converged
+    assert found.joint.result.message.startswith("The law takes fwhm_1 of c3 beyond its limits.")
+    assert not found.fits[ids[0]].readings
 
 
 def test_sharing_of_a_model_that_is_gone_is_forgotten_not_applied():

@@ -51,7 +51,7 @@ class Arrow:
 
     @property
     def lengths(self) -> tuple[Floats, Floats]:
-        """Lengths of the columns: of each curve's own, (m, o), and of the border's, (b,)."""
+        """Lengths of the columns: of each curve's own, and of the border's, of shapes (m, o) and (b,)."""
         return np.sqrt(np.einsum("moo->mo", self.own)), np.sqrt(np.diag(self.border))
 
 
@@ -73,11 +73,11 @@ class Limits:
     border_high: Floats
 
     def inside(self, own: Floats, border: Floats) -> tuple[Floats, Floats]:
-        """The nearest values that keep to the limits."""
+        """The nearest values that keep to the limits, of shapes (m, o) and (b,)."""
         return np.clip(own, self.own_low, self.own_high), np.clip(border, self.border_low, self.border_high)
 
     def stuck(self, own: Floats, border: Floats, arrow: Arrow, keep_border: bool = False) -> Stuck:
-        """What lies on an end and would only go down beyond it."""
+        """What lies on an end and would only go down beyond it; `own` has shape (m, o), `border` (b,)."""
         return Stuck(
             _pressed(own, self.own_low, self.own_high, arrow.own_down),
             np.ones(border.size, dtype=bool)
@@ -98,10 +98,10 @@ class ArrowProblem(Protocol):
         """Where the parameters may lie."""
 
     def arrow(self, own: Floats, border: Floats) -> Arrow | None:
-        """The equations at a place; None where the model has no value there."""
+        """The equations at a place of shapes (m, o) and (b,); None where the model has no value there."""
 
     def factors(self, own: Floats, border: Floats) -> Floats | None:
-        """Triangles of the curves' columns (own, border's, residual) there; None as for `arrow`."""
+        """Triangles of the curves' columns (own, border's, residual) there, of shape (m, o + b + 1, o + b + 1)."""
 
     def full(self, own: Floats, border: Floats) -> Floats:
         """All parameters of each curve, of shape (parameters, m)."""

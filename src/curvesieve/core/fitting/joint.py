@@ -158,8 +158,10 @@ class JointProblem:
     # -- values and equations -------------------------------------------------------------------------
 
     def mapped(self, border: Floats) -> tuple[Floats, Floats]:
-        """The values of the shared parameters and of those on laws at each curve, (s, m), and their slopes against the
-        border, (m, s, b)."""
+        """The values of the shared parameters and of those on laws at each curve, and their slopes against the border.
+
+        Of shapes (s, m) and (m, s, b).
+        """
         m, plain = len(self.members), len(self.sharing.shared)
         values = np.empty((len(self.mapped_names), m))
         slopes = np.zeros((m, len(self.mapped_names), border.size))
@@ -185,7 +187,7 @@ class JointProblem:
         return p
 
     def arrow(self, own: Floats, border: Floats) -> Arrow | None:
-        """The equations at a place; None where the model has no value there."""
+        """The equations at a place of shapes (m, o) and (b,); None where the model has no value there."""
         with np.errstate(all="ignore"):
             sums = self._grams(self.full(own, border))
         if not np.isfinite(sums).all():
@@ -206,9 +208,10 @@ class JointProblem:
         )
 
     def factors(self, own: Floats, border: Floats) -> Floats | None:
-        """Triangles of the curves' columns, (m, o + b + 1, o + b + 1): own, border's, residual. None as for `arrow`.
+        """Triangles of the curves' columns (own, border's, residual), of shape (m, o + b + 1, o + b + 1).
 
-        By QR of each curve's columns: what normal equations lose of parameters that hang together is kept.
+        By QR of each curve's columns: what normal equations lose of parameters that hang together is kept. None where
+        the model has no value.
         """
         p, slopes = self.full(own, border), self.mapped(border)[1]
         o = [self.free.index(name) for name in self.own_names]

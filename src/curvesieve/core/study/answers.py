@@ -176,7 +176,8 @@ def intervals(
     """95 % intervals of what the fit found by ``profile`` or ``bootstrap``.
 
     The coefficients of a polynomial are linear in the parameters: where nothing else is fitted, t·u is their profile's
-    half width exactly; beside peaks they are left to the bootstrap.
+    half width exactly; beside peaks they are left to the bootstrap. Raises InputError for a curve that was fitted
+    jointly: its intervals alone would not be those of the fit.
     """
     fit = study.fit(curve_id)
     if fit is not None and fit.joint:

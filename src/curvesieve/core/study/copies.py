@@ -46,7 +46,7 @@ def _written_out(model: Model, following: Sequence[Following]) -> str:
 
 
 def copied(study: Study, curve_id: str, way: str) -> str:
-    """The results as ``table``, ``text``, ``latex`` or ``script``."""
+    """The results as ``table``, ``text``, ``latex`` or ``script``; raises InputError for a script of a joint fit."""
     model, fit = study.model(curve_id), study.fit(curve_id)
     assert fit is not None, "asked of a curve without a fit"
     problem, on = fitted_curve(study, curve_id)

@@ -254,7 +254,8 @@ def starts_in(model: Model, curve: Curve) -> dict[str, float]:
 def fit_each(study: Study, family_id: str, watch: Callable[[float], None] | None = None) -> FamilyFit:
     """Fits every curve of a family by itself, on all cores; where the given starts lead nowhere, starts are found.
 
-    `watch` is told the share done and may raise to stop. Curves with a model of their own are fitted by that.
+    `watch` is told the share done and may raise to stop. Curves with a model of their own are fitted by that. Raises
+    InputError where no curve has a model.
     """
     from curvesieve.core.fitting.family import starts_alike
 
