@@ -11,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
+from benchmarks import coverage_families
 from curvesieve.core.fitting import fit
 from curvesieve.core.fitting.prediction import coverage as factor
 from curvesieve.core.fitting.problem import state_problem
@@ -147,6 +148,7 @@ def main() -> int:
         if failed:
             lines.append(f"| {slug} | {failed} fits did not converge | | | | |")
     lines += hard_lines()
+    lines += coverage_families.lines()
     TABLE.write_text("\n".join(lines) + "\n", encoding="utf-8")
     print("\n".join(lines))
     return 0

@@ -13,6 +13,8 @@ from scipy.optimize import least_squares
 import curvesieve as cs
 from curvesieve.cli import main
 from curvesieve.core.errors import InputError
+from curvesieve.core.fitting import fit_model
+from curvesieve.core.fitting.family import starts_alike
 from curvesieve.core.fitting.joint import Sharing
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
@@ -65,6 +67,10 @@ def shared(study, family_id, **laws):
     for name, law in laws.items():
         study = edits.set_sharing(family_id, name, law)(study)
     return study
+
+
+def replace_state(model, name, **changes):
+    return model.replaced(model.terms[0].with_state(name, **changes))
 
 
 # -- numbers ----------------------------------------------------------------------------------------
@@ -213,6 +219,8 @@ def test_any_change_of_any_curve_makes_all_of_a_joint_fit_out_of_date(relaxed):
     assert states(trimmed) == ["out of date"] * 3
     assert trimmed.joint_state(family_id) == "out of date"
     assert not trimmed.readings(ids[0])
+    heads, rows = all_parameters(trimmed, trimmed.family(family_id))
+    assert [row.cells for row in rows] == [(None,) * len(heads)] * 3
     for other in (
         edits.set_conditions(family_id, {ids[0]: 31.0})(study), edits.set_sharing(family_id, "tau1", None)(study),
         edits.leave_out(family_id, (ids[0],), True)(study), edits.step_out(ids[2], "model")(study),
@@ -357,6 +365,31 @@ def test_each_by_itself_finds_starts_where_the_shared_ones_lead_nowhere():
         for name, value in zip("akb", true, strict=True):
             p = found.fits[id_].result.parameters[name]
             assert abs(p.value - value) < 4 * p.u
+
+
+def test_curves_that_are_begun_all_at_once_end_where_the_careful_solver_does():
+    """And one that would leave its limits, or comes to no rest, is left to that."""
+    rng = np.random.default_rng(5)
+    truth = [(float(rng.uniform(1, 4)), float(rng.uniform(0.6, 2)), float(rng.uniform(-1, 1))) for _ in range(60)]
+    truth[7] = (2.0, 0.3, 0.5)
+    study, _, ids = family_of(decays(truth, 0.03, n=60), range(60), decay_model)
+    model = replace_state(study.model(ids[0]), "k", lower=0.5)
+    curves = [sieved_curve(study, id_).curve for id_ in ids]
+    found = starts_alike(model, curves)
+    assert found[7] is None
+    assert sum(one is None for one in found) == 1
+    for one, curve in zip(found, curves, strict=True):
+        if one is not None:
+            careful = fit_model(model, curve).values
+            assert one == pytest.approx(careful, rel=1e-6)
+    assert starts_alike(model, curves[:3]) == [None] * 3  # few are fitted one by one
+    for other in (model.model_copy(update={"loss": "huber"}), replace_state(model, "b", tie="a/4")):
+        assert starts_alike(other, curves) == [None] * 60
+    held = replace_state(model, "b", hold=True, start=0.5)
+    for one, curve in zip(starts_alike(held, curves), curves, strict=True):
+        if one is not None:
+            assert one == pytest.approx(fit_model(held, curve).values, rel=1e-6)
+            assert one["b"] == 0.5
 
 
 def test_values_of_one_curve_become_the_starts_of_all():
