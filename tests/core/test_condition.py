@@ -78,3 +78,13 @@ def test_a_channel_that_says_the_condition_does_so_in_one_unit():
     assert (found.name, found.unit) == ("Oven", "°C")
     assert found.values == pytest.approx((20.0, 40.0, 80.0), abs=1e-9)
     assert propose_for([taken("°C", 20.0), taken("mm", 3.0)]).values == (None, None)
+
+
+def test_a_preamble_that_says_the_numbers_of_the_names_says_what_they_are():
+    names = ["relax-30rh.csv", "relax-50rh.csv"]
+    lines = [[("Sample", "film"), ("Humidity", f"{h} %")] for h in (30, 50)]
+    found = propose(records(names, lines))
+    assert (found.name, found.unit, found.values) == ("Humidity", "%", (30, 50))
+    other = propose(records(names, [[("Load", f"{h} N")] for h in (30, 50)]))  # the same numbers of another kind
+    assert other.name != "Load"
+    assert propose(records(names, [[("Humidity", "31 %")], [("Humidity", "50 %")]])).name == "relax"

@@ -182,7 +182,11 @@ def test_a_guide_follows_the_reading_that_it_is_linked_to(family):
     study = edits.add_measure(ids[0], parse_measure({"measure": "x-at-value", "y": 1.5}))(study)
     measure_curves(study, ids)
     offered = guides_offered(study, study.family(id_), ids[0], curve)
-    assert offered
+    assert [guide.key.source for _, guide in offered] == ["x-at-value"]
+    far = edits.add_measure(ids[0], parse_measure({"measure": "formula", "formula": "100*x_at_value"}))(study)
+    measure_curves(far, ids)
+    again = guides_offered(far, far.family(id_), ids[0], curve)
+    assert [guide.key.source for _, guide in again] == ["x-at-value"]  # the other lies far beyond the curve
     x, words = guide_place(study, study.family(id_), offered[0][1])
     assert curve.x.min() < x < curve.x.max()
     assert "c0" in words
@@ -295,6 +299,7 @@ def test_an_activation_energy_follows_from_temperatures_in_celsius():
     rates = [1.2 * math.exp(-1e3 * energy / r * (1 / (t + 273.15) - 1 / 308.15)) for t in celsius]
     study, id_, _ = family_of(decays([(2.0, k, 0.5) for k in rates]), celsius, decay_model, unit="°C")
     law = law_text("Arrhenius", "°C", celsius)
+    assert law == "at_308K*exp(-T_a*(1/(c + 273.15) - 1/308))"
     study = shared(study, id_, a="", b="", k=law)
     study = edits.set_family_fit(id_, fit_jointly_in(study, id_))(study)
     found = {one.name: one for one in shared_numbers(study, study.family(id_))}

@@ -29,6 +29,7 @@ from curvesieve.core.files import write_bytes
 from curvesieve.core.study import ledger as core
 from curvesieve.core.study import ledger_tables as tables
 from curvesieve.core.study.measuring import measure_curves
+from curvesieve.core.study.shared_numbers import family_numbers
 
 _NARROW_PX, _WIDE_PX = 76, 280
 _LAID_OUT_MS = 50
@@ -53,6 +54,10 @@ class LedgerDrawer(LedgerPanel):
         layout.addLayout(self._make_top())
         self._make_view()
         layout.addWidget(self.view, 1)
+        self.as_one = Elided(role="muted")
+        """What is known of the family as one: numbers of its joint fit, of laws through its readings."""
+        self.as_one.hide()
+        layout.addWidget(self.as_one)
         layout.addStretch(0)
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(lambda old, new: self.refresh())
@@ -119,6 +124,8 @@ class LedgerDrawer(LedgerPanel):
             curves = study.document.curves if family is None else [study.entry(id_) for id_ in family.curves]
             self.session.readings.look_up([curve.id for curve in curves if study.measures(curve.id)])
             made = core.ledger_of(study, family, by=self.by)
+            self.as_one.set("  ·  ".join(one.written for one in family_numbers(study, family)) if family else "")
+            self.as_one.setVisible(bool(self.as_one.whole_text()))
         else:
             made = self.model.ledger
         columns = self.model.ledger.columns

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.family.laws import GAS_CONSTANT, is_arrhenius
+from curvesieve.core.reading import concise
 from curvesieve.core.study.document import Family
 from curvesieve.core.study.outcomes import Outcomes
 from curvesieve.core.study.passing import passed_units
@@ -33,6 +34,11 @@ class SharedNumber:
     def title(self) -> str:
         """``tau1``, or ``slope of tau2``."""
         return f"{self.name} of {self.parameter}" if self.name else self.parameter
+
+    @property
+    def written(self) -> str:
+        """``tau1 = 18.06(14) s``."""
+        return f"{self.title} = {concise(self.value, self.u)} {units.shown(self.unit)}".strip()
 
     @property
     def how(self) -> str:

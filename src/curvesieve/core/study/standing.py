@@ -18,6 +18,7 @@ from curvesieve.core.study.ledger import ledger_of
 from curvesieve.core.study.study import Study
 
 _WILD = 3.0
+_EXTENTS = ("fwhm", "width", "breadth", "sigma", "gamma", "shift", "distance")
 
 
 @dataclass(frozen=True, eq=False)
@@ -160,7 +161,7 @@ def guide_place(study: Study, family: Family, guide: Guide) -> tuple[float, str]
 
 
 def guides_offered(study: Study, family: Family, curve_id: str, curve: Curve) -> list[tuple[str, Guide]]:
-    """The readings of a curve that lie on its x, by their names, as guides."""
+    """The readings of a curve that are places on its x, by their names, as guides; a width is none."""
     row = next((row for row in ledger_of(study, family).rows if row.curve.id == curve_id), None)
     used = curve.used
     if row is None or not len(used):
@@ -169,7 +170,9 @@ def guides_offered(study: Study, family: Family, curve_id: str, curve: Curve) ->
     return [
         (cell.name, Guide(curve=curve_id, key=key))
         for key, cell in row.cells.items()
-        if units.shown(cell.unit) == units.shown(curve.x_unit) and low <= cell.value <= high
+        if units.shown(cell.unit) == units.shown(curve.x_unit)
+        and low <= cell.value <= high
+        and not any(word in f"{key.quantity} {cell.name}".casefold() for word in _EXTENTS)
     ]
 
 

@@ -17,7 +17,7 @@ from curvesieve.core import units
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.family.lifting import as_map
-from curvesieve.core.study.standing import Standing
+from curvesieve.core.study.standing import Standing, Stood
 
 _ROWS = 400
 _BAR_PX = 84
@@ -46,13 +46,19 @@ class MapPlot(Plot):
     def show_standing(
         self, made: Standing, conditions: Sequence[float | None], name: str, logs: tuple[bool, bool], fresh: bool
     ) -> None:
-        """Draws the curves; by their order where a condition is missing or doubled. A logarithmic y colours by log."""
+        """Draws the curves; by their order where a condition is missing or doubled. A logarithmic y colours by log.
+
+        On a logarithmic x the grid is even in its logarithm.
+        """
+        if logs[0] != self.log_x:
+            self.set_log(logs[0], False)
+            fresh = True
         order = list(range(len(made.curves)))
         known = [one for one in conditions if one is not None]
         by_order = len(known) < len(order) or len(set(known)) < len(known)
         places = np.array(order if by_order else known, dtype=float)
         try:
-            grid, rows = as_map([Curve(one.x, one.y) for one in made.curves])
+            grid, rows = as_map([self._drawn(one) for one in made.curves])
         except InputError:
             self.ids = ()
             self.image.clear()
@@ -77,13 +83,20 @@ class MapPlot(Plot):
         if fresh:
             self.box.setRange(xRange=(float(grid[0]), float(grid[-1])), yRange=(edges[0], edges[-1]), padding=0.01)
 
+    def _drawn(self, one: Stood) -> Curve:
+        x = np.asarray(self.map_x(one.x))
+        good = np.isfinite(x)
+        return Curve(x[good], one.y[good])
+
     def show_guides(self, guides: Sequence[tuple[float, str]]) -> None:
         """Upright lines at x."""
         for item in self._guides:
             self.removeItem(item)
         self._guides = []
         for x, _ in guides:
-            line = pg.InfiniteLine(x, angle=90, pen=pen("ink", 1.2, dashed=True))
+            if self.log_x and x <= 0:
+                continue
+            line = pg.InfiniteLine(float(self.map_x(x)), angle=90, pen=pen("ink", 1.2, dashed=True))
             line.setZValue(4)
             self.addItem(line, ignoreBounds=True)
             self._guides.append(line)

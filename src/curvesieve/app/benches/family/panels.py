@@ -30,7 +30,7 @@ from curvesieve.core.study.standing import Standing, Stood
 _SMALL = QSize(148, 96)
 _LARGE = QSize(222, 124)
 _GAP, _TOP, _BOTTOM, _LEFT = 8, 22, 20, 52
-_MOST_DRAWN = 3000
+_MOST_DRAWN, _RINGS = 3000, 200
 
 
 @dataclass(frozen=True)
@@ -54,6 +54,7 @@ class Panels(QAbstractScrollArea):
         self.hues: Mapping[str, QColor] = {}
         self.marks: Mapping[str, Mark] = {}
         self.in_hand = ""
+        self.caught: Mapping[str, tuple[Floats, Floats]] = {}
         self.guides: Sequence[tuple[float, str]] = ()
         self._own_y = False
         self._logs = (False, False)
@@ -70,8 +71,13 @@ class Panels(QAbstractScrollArea):
     def show_standing(
         self, made: Standing, hues: Mapping[str, QColor], marks: Mapping[str, Mark], in_hand: str, small: bool,
         own_y: bool, logs: tuple[bool, bool], guides: Sequence[tuple[float, str]],
+        caught: Mapping[str, tuple[Floats, Floats]],
     ) -> None:  # fmt: skip
-        """Shows these curves, in their order; in a gallery those with a word to worry about come first."""
+        """Shows these curves, in their order; in a gallery those with a word to worry about come first.
+
+        `caught` are points that the sieve took away, by curve.
+        """
+        self.caught = caught
         curves = made.curves
         if small:
             curves = tuple(sorted(curves, key=lambda one: not marks.get(one.id, Mark("")).bad))
@@ -202,7 +208,24 @@ class Panels(QAbstractScrollArea):
         self._paint_line(painter, area, span, one, one.y, False, self.hues.get(one.id, colour("ink")))
         if one.fit is not None:
             self._paint_line(painter, area, span, one, one.fit, True, colour("violet"))
+        if one.id in self.caught:
+            self._paint_caught(painter, area, span, *self.caught[one.id])
         painter.setClipping(False)
+
+    def _paint_caught(
+        self, painter: QPainter, area: QRectF, span: tuple[float, float, float, float], x: Floats, y: Floats
+    ) -> None:
+        """Rings where points were caught; those beyond the frame lie on its edge."""
+        painter.setPen(QPen(colour("rust"), 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        with np.errstate(all="ignore"):
+            x, y = (np.log10(one) if log else one for one, log in zip((x, y), self._logs, strict=True))
+        good = np.isfinite(x) & np.isfinite(y) & (x >= span[0]) & (x <= span[1])
+        across = area.left() + (x[good] - span[0]) / ((span[1] - span[0]) or 1.0) * area.width()
+        share = np.clip((y[good] - span[2]) / ((span[3] - span[2]) or 1.0), 0.0, 1.0)
+        down = area.top() + area.height() * (1 - 0.04 - 0.92 * share)
+        for a, b in zip(across[:_RINGS].tolist(), down[:_RINGS].tolist(), strict=True):
+            painter.drawEllipse(QPointF(a, b), 2.2, 2.2)
 
     def _paint_line(
         self, painter: QPainter, area: QRectF, span: tuple[float, float, float, float], one: Stood, y: Floats,

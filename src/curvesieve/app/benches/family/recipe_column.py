@@ -15,7 +15,8 @@ from curvesieve.app.widgets.basics import Card, Elided, button, label
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.core.errors import counted
 from curvesieve.core.recipe import PARTS, Part
-from curvesieve.core.study import Family, Study, edits
+from curvesieve.core.steps.base import parse_step
+from curvesieve.core.study import CurveEntry, Family, Study, edits
 from curvesieve.core.study.jointly import sharing_of
 
 _WORDS: dict[Part, tuple[str, str]] = {
@@ -76,6 +77,12 @@ class PartCard(Card):
             rows.append((f"Give the {what} of {entry.label} to all", lambda: share_parts(self.session, (self.part,))))
             if any(session.study.shares(id_, self.part) for id_ in family.curves):
                 rows.append((f"Step {entry.label} in again", partial(self._do, edits.step_in, "step in")))
+        if self.part == "sieve" and shares:
+            rows.append(("", None))
+            rows += [
+                (f"All of them {words} {entry.label}: a step for all", partial(self._against, entry, operation))
+                for words, operation in (("less", "subtract"), ("divided by", "divide"))
+            ]
         if self.part == "model" and shares:
             rows.append(("", None))
             fitted = session.study.fit(entry.id) is not None
@@ -83,6 +90,13 @@ class PartCard(Card):
             rows.append((f"Values of {entry.label} as starts for all", give if fitted else None))
             rows += self._kinds(family)
         return rows
+
+    def _against(self, reference: CurveEntry, operation: str) -> None:
+        """Sets all curves against one of them, by a step of the sieve that they share."""
+        study = self.session.study
+        named = next(one.reference for one in study.names.values() if one.id == reference.id)
+        step = parse_step({"step": "combine", "operation": operation, "donor": named})
+        self.session.apply(edits.add_step(reference.id, step, edits.new_id("step")), f"{operation} {reference.label}")
 
     def _kinds(self, family: Family) -> list[MenuRow]:
         """The same parameter of all peaks at once."""

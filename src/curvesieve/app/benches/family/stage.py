@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
@@ -15,6 +16,7 @@ from curvesieve.app.session.family_work import FamilyWork
 from curvesieve.app.theme.tokens import family_colours
 from curvesieve.app.widgets.basics import Elided, button, label
 from curvesieve.core import units
+from curvesieve.core.curve import Floats
 from curvesieve.core.errors import counted
 from curvesieve.core.study import Family
 from curvesieve.core.study.standing import Standing, guide_place, in_order, scattering
@@ -169,8 +171,21 @@ class Stage(QWidget):
         else:
             self.pages.setCurrentWidget(self.panels)
             self.panels.show_standing(
-                made, hues, self.marks(family, made), in_hand, look.stand == "gallery", look.own_y, logs, guides
-            )
+                made, hues, self.marks(family, made), in_hand, look.stand == "gallery", look.own_y, logs, guides,
+                self._caught(made) if look.stand == "gallery" and not look.recorded else {},
+            )  # fmt: skip
+
+    def _caught(self, made: Standing) -> dict[str, tuple[Floats, Floats]]:
+        """What the sieve took from each curve, made alike as the curve is."""
+        passed = self.work.sieved()
+        found = {}
+        for one in made.curves:
+            trails = [t for t in passed[one.id].trail if t.caught.points.size] if one.id in passed else []
+            if trails:
+                x = np.concatenate([t.before.x[t.caught.points] for t in trails])
+                y = np.concatenate([t.before.y[t.caught.points] for t in trails])
+                found[one.id] = (x, y / one.divided)
+        return found
 
     def hues(self, family: Family, made: Standing) -> dict[str, QColor]:
         """Colours along the condition; a family that stands beside has its own walk."""
