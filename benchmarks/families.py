@@ -9,7 +9,7 @@ from functools import partial
 import numpy as np
 
 from benchmarks.timing import Row, against, times_faster
-from curvesieve.core.fitting.arrow import solve_arrow
+from curvesieve.core.fitting.arrow_steps import solve_arrow
 from curvesieve.core.fitting.batch import Alike, fit_alike
 from curvesieve.core.fitting.joint import JointProblem, Sharing
 from curvesieve.core.fitting.problem import state_problem

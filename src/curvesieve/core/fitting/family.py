@@ -9,7 +9,8 @@ import numpy as np
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.arrow import Watch, solve_arrow
+from curvesieve.core.fitting.arrow import Watch
+from curvesieve.core.fitting.arrow_steps import solve_arrow
 from curvesieve.core.fitting.batch import alike_of, fit_alike
 from curvesieve.core.fitting.fits import fit_asked, fit_model, limited, stated
 from curvesieve.core.fitting.joint import CONDITION, JointProblem, Sharing

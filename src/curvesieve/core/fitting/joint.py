@@ -1,6 +1,6 @@
 """The problem of one model for many curves: parameters of each curve's own, shared by all, or on a law in a condition.
 
-How it is solved stands in `arrow`.
+How it is solved stands in `arrow_steps`.
 """
 
 from __future__ import annotations

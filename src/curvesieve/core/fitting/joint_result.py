@@ -9,10 +9,11 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.fitting.arrow import Place, spread_of, without_effect
+from curvesieve.core.fitting.arrow import Place, without_effect
 from curvesieve.core.fitting.joint import JointProblem
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.fitting.result import FitResult, FittedParameter, Statistics, correlation
+from curvesieve.core.fitting.triangles import spread_of
 
 _UNLIKE = 3.0
 """Scatter so many times that of the middle curve is no longer taken for one and the same."""
@@ -64,6 +65,9 @@ def told(problem: JointProblem, place: Place, formula: str, weights: str, scaled
     elif spread.blocks is None and converged:
         warnings.append(f"{_mixed(problem, spread.curve, spread.places)} cannot be told apart by these curves.")
     blocks = None if variance is None or spread.blocks is None else spread.blocks * variance
+    if blocks is not None and not np.isfinite(blocks).all():
+        blocks = None
+        warnings.append("The uncertainties lie beyond all numbers; hold or share more parameters.")
     slopes = problem.mapped(place.border)[1]
     tell = _Teller(problem, place, formula, weights, scaled, converged, message)
     curves = tuple(

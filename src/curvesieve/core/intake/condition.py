@@ -49,15 +49,15 @@ class _Slot:
 def propose(records: Sequence[Record]) -> Condition:
     """The condition that tells the records apart: from their names, or else from a line of their preambles.
 
-    A number counts when it is not the same everywhere; one with a unit behind it is taken before one without. Where a
-    line of the preambles says just the numbers of the names, it says what they are, too. Empty, with no values, when
-    nothing is found.
+    A number counts when it is not the same everywhere; one with a unit behind it is taken before one without. Where
+    neither names nor units say what it is, a line of the preambles that says just those numbers does. Empty, with no
+    values, when nothing is found.
     """
     nothing = Condition("", "", (None,) * len(records))
     if not records:
         return nothing
     from_names = propose_from_names(_telling([record.source.name for record in records]))
-    if from_names.name and len(records) > 1:
+    if from_names.name and len(records) > 1 and not _quantity(from_names.unit):
         line = _from_metadata(records)
         if line.name and line.values == from_names.values and line.unit in ("", from_names.unit):
             return replace(line, unit=from_names.unit)
