@@ -11,9 +11,10 @@ import numpy as np
 from benchmarks.timing import Row, against, times_faster
 from curvesieve.core.fitting.arrow_steps import solve_arrow
 from curvesieve.core.fitting.batch import Alike, fit_alike
-from curvesieve.core.fitting.joint import JointProblem, Sharing
+from curvesieve.core.fitting.joint import JointProblem
 from curvesieve.core.fitting.problem import state_problem
 from curvesieve.core.fitting.request import Request
+from curvesieve.core.fitting.sharing import Sharing
 from curvesieve.core.models import formula_sum
 
 _PEAK = "height*exp(-4*log(2)*((x - center)/fwhm)^2) + offset + slope*x"

@@ -15,7 +15,7 @@ from curvesieve.cli import main
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting import fit_model
 from curvesieve.core.fitting.family import starts_alike
-from curvesieve.core.fitting.joint import Sharing
+from curvesieve.core.fitting.sharing import Sharing
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
 from curvesieve.core.models.own import own_formula

@@ -14,7 +14,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.family.groups import compare_groups
 from curvesieve.core.family.laws import LAWS, law_text
 from curvesieve.core.family.lifting import as_map, divisor, lift_of
-from curvesieve.core.fitting.joint import CONDITION
+from curvesieve.core.fitting.sharing import CONDITION
 from curvesieve.core.measures.base import parse_measure
 from curvesieve.core.reading import ReadingKey
 from curvesieve.core.study import edits, load_study, save_study

@@ -13,10 +13,12 @@ from curvesieve.core.fitting.arrow import Watch
 from curvesieve.core.fitting.arrow_steps import solve_arrow
 from curvesieve.core.fitting.batch import alike_of, fit_alike
 from curvesieve.core.fitting.fits import fit_asked, fit_model, limited, stated
-from curvesieve.core.fitting.joint import CONDITION, JointProblem, Sharing
-from curvesieve.core.fitting.joint_result import JointResult, told
+from curvesieve.core.fitting.joint import JointProblem
+from curvesieve.core.fitting.joint_result import JointResult
+from curvesieve.core.fitting.joint_told import told
 from curvesieve.core.fitting.problem import Problem, state_problem, weighing
 from curvesieve.core.fitting.request import Bounds, Request
+from curvesieve.core.fitting.sharing import CONDITION, Sharing
 from curvesieve.core.formula import understood_variable
 from curvesieve.core.models import FormulaSum, Model, Term, formula_sum, is_known, term_of
 

@@ -6,8 +6,8 @@ How it is solved stands in `arrow_steps`.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -18,19 +18,8 @@ from curvesieve.core.fitting.arrow import Arrow, Limits
 from curvesieve.core.fitting.batch import Alike, alike_of
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.fitting.quick import gram
+from curvesieve.core.fitting.sharing import CONDITION, Sharing
 from curvesieve.core.formula import Compiled, compile_formula, parse
-
-CONDITION = "c"
-"""What a law calls the condition."""
-
-
-@dataclass(frozen=True)
-class Sharing:
-    """How a family shares a model's parameters: those in `shared` are one for all, those in `laws` follow a formula in
-    ``c``, the condition, whose own parameters are fitted; the others are each curve's own."""
-
-    shared: tuple[str, ...] = ()
-    laws: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)

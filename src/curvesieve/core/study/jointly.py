@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.joint import Sharing
 from curvesieve.core.fitting.joint_result import JointResult
 from curvesieve.core.fitting.result import FitResult
+from curvesieve.core.fitting.sharing import Sharing
 from curvesieve.core.models import Model
 from curvesieve.core.models.again import read_again
 from curvesieve.core.reading import Basis

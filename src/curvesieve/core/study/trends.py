@@ -12,7 +12,7 @@ from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.family.laws import POWER_LAW, is_arrhenius
 from curvesieve.core.fitting import FitResult
-from curvesieve.core.fitting.joint import CONDITION
+from curvesieve.core.fitting.sharing import CONDITION
 from curvesieve.core.formula import parse
 from curvesieve.core.formula.inference import parameter_units
 from curvesieve.core.study.document import Family

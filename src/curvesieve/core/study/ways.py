@@ -6,9 +6,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 from curvesieve.core.errors import InputError
-from curvesieve.core.fitting.family import fit_jointly, starts_of
-from curvesieve.core.fitting.joint import Sharing
 from curvesieve.core.fitting.joint_result import JointResult
+from curvesieve.core.fitting.sharing import Sharing
 from curvesieve.core.study.jointly import known_values, members_of, sharing_of
 from curvesieve.core.study.study import Study
 
@@ -34,6 +33,8 @@ def compare_ways(study: Study, family_id: str, stop: Callable[[], None] = lambda
     A small p says that the richer of the two is worth its parameters. `stop` may raise. Raises InputError as
     `members_of` does, and where nothing is shared.
     """
+    from curvesieve.core.fitting.family import fit_jointly, starts_of
+
     chosen = sharing_of(study.family(family_id))
     if not chosen.shared and not chosen.laws:
         raise InputError("No parameter is shared yet; say of one that it is one for all, or on a law.")

@@ -194,7 +194,7 @@ def _counted(family: Family, curves: int) -> str:
     sharing = sharing_of(family)
     free = [name for name in model.names if name not in {*model.held, *model.ties}]
     own = len(free) - len(sharing.shared) - len(sharing.laws)
-    from curvesieve.core.fitting.joint import CONDITION
+    from curvesieve.core.fitting.sharing import CONDITION
     from curvesieve.core.formula import parse
 
     laws = sum(len(parse(text, (CONDITION,)).parameters) for text in sharing.laws.values())

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Literal
 
 from curvesieve.core.errors import FormulaError, InputError, nearest
-from curvesieve.core.fitting.joint import CONDITION
+from curvesieve.core.fitting.sharing import CONDITION
 from curvesieve.core.formula import parse
 from curvesieve.core.study.document import CurveEntry, FromMean
 from curvesieve.core.study.edits.base import Edit, change_family
