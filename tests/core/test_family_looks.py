@@ -16,6 +16,7 @@ from curvesieve.core.family.laws import LAWS, law_text
 from curvesieve.core.family.lifting import as_map, divisor, lift_of
 from curvesieve.core.fitting.sharing import CONDITION
 from curvesieve.core.measures.base import parse_measure
+from curvesieve.core.models import Model
 from curvesieve.core.reading import ReadingKey
 from curvesieve.core.study import edits, load_study, save_study
 from curvesieve.core.study.family_parts import NORMALS, STANDS, Guide, TrendEntry
@@ -128,6 +129,60 @@ def test_every_stand_and_every_way_to_be_made_alike(family, stand, normal):
         want = curves[one.id].y / divisor(curves[one.id], normal, 0.5, 2.0) + step * k
         assert one.y == pytest.approx(want, rel=1e-12)
     assert (passed(study, ids)[ids[0]].y == curves[ids[0]].y).all()
+
+
+def awkward(rng) -> tuple[np.ndarray, np.ndarray]:
+    """A curve of one to fifty points that is unsorted, flat, all at one x, huge, tiny or has gaps."""
+    n = int(rng.choice([1, 2, 3, 50]))
+    x = rng.normal(0, 1, n) * 10.0 ** rng.integers(-12, 13)
+    y = rng.normal(0, 1, n) * 10.0 ** rng.integers(-12, 13)
+    kind = int(rng.integers(0, 8))
+    if kind == 0:
+        y[:] = 0
+    elif kind == 1:
+        x[:] = x[0]
+    elif kind == 2:
+        x, y = np.abs(x), np.abs(y)
+    elif kind == 3 and n > 2:
+        y[int(rng.integers(0, n))] = np.nan
+    elif kind == 4:
+        x = np.sort(x)
+    elif kind == 5:
+        y *= 1e200
+    elif kind == 6:
+        y[:] = 3.0
+    return x, y
+
+
+@pytest.mark.filterwarnings("error")
+@pytest.mark.parametrize("seed", range(12))
+def test_awkward_families_stand_or_are_told(seed):
+    rng = np.random.default_rng(seed)
+    curves = [awkward(rng) for _ in range(int(rng.integers(1, 6)))]
+    conditions = [None if rng.random() < 0.2 else float(rng.integers(-3, 4)) for _ in curves]
+    study, id_, ids = family_of(curves, conditions, lambda curve: Model())
+    seen = passed(study, ids)
+    for stand in STANDS:
+        for normal in NORMALS:
+            for logs in ((False, False), (True, True)):
+                changes = {"stand": stand, "normal": normal, "low": 0.0, "high": 1.0, "y_log": logs[1]}
+                looked = edits.look_at_family(id_, lambda one, new=changes: one.model_copy(update=new))(study)
+                made = standing(looked, looked.family(id_), seen)
+                assert all(math.isfinite(one.lift) for one in made.curves)
+                assert len(made.curves) + len(made.said) >= len(ids) or not made.curves
+                if all(np.isfinite(one.y).all() for one in made.curves) and made.curves:
+                    grid, rows = as_map([cs.Curve(one.x, one.y) for one in made.curves])
+                    assert rows.shape == (len(made.curves), grid.size)
+
+
+def test_a_factor_below_zero_lifts_nothing_on_a_logarithmic_axis(family):
+    study, id_, ids = family
+    looked = edits.look_at_family(
+        id_, lambda one: one.model_copy(update={"stand": "lifted", "lift": -2.0, "y_log": True})
+    )(study)
+    made = standing(looked, looked.family(id_), passed(study, ids))
+    assert [one.lift for one in made.curves] == [1, 1, 1, 1]
+    assert any("factor above zero" in one for one in made.said)
 
 
 def test_what_is_not_drawn_is_told_and_lifts_by_hand_add(family, tmp_path):

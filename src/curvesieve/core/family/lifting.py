@@ -10,6 +10,7 @@ import numpy as np
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 
+_MOST_DECADES = 300.0
 _AIR = 0.08
 """The share of the tallest curve that is left free between neighbours."""
 
@@ -26,7 +27,7 @@ def lift_of(curves: Sequence[Curve], log: bool = False) -> float:
         return 1.0 if log else 0.0
     need = max((_needed(below, above) for below, above in pairwise(rows)), default=0.0)
     made = max(need, 0.0) + _AIR * (max(heights) or max(float(np.abs(y).max()) for _, y in rows))
-    return float(10.0**made) if log else float(made)
+    return 10.0 ** min(float(made), _MOST_DECADES) if log else float(made)
 
 
 def _sampled(curve: Curve, log: bool) -> tuple[Floats, Floats]:
@@ -66,7 +67,8 @@ def divisor(curve: Curve, how: str, low: float | None = None, high: float | None
     if how == "by maximum":
         found, said = float(y.max()), "its maximum"
     elif how == "by area":
-        found, said = float(np.trapezoid(*_in_order(used)[::-1])), "its area"
+        with np.errstate(over="ignore"):
+            found, said = float(np.trapezoid(*_in_order(used)[::-1])), "its area"
     elif how == "by a band":
         if low is None or high is None:
             raise InputError("give the two ends of the band.")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -17,7 +18,7 @@ from curvesieve.core.study.family_parts import FamilyLook, Guide
 from curvesieve.core.study.ledger import ledger_of
 from curvesieve.core.study.study import Study
 
-_WILD = 3.0
+_WILD, _MOST_DECADES = 3.0, 300.0
 _EXTENTS = ("fwhm", "width", "breadth", "sigma", "gamma", "shift", "distance")
 
 
@@ -92,6 +93,9 @@ def standing(
     step = 0.0
     if apart:
         step = look.lift if look.lift is not None else lift_of(alike, look.y_log)
+        if look.y_log and step <= 0:
+            said.append("On a logarithmic axis curves are lifted by a factor above zero.")
+            step = 1.0
     by_hand = dict(look.lifted)
     stood = []
     for place, ((id_, _, by), curve) in enumerate(zip(made, alike, strict=True)):
@@ -118,11 +122,12 @@ def _divided(curve: Curve, by: float) -> Curve:
 
 def _lift(step: float, place: int, by_hand: float, look: FamilyLook) -> float:
     """What a curve is lifted by: so many steps, and what the hand added (decades of it on a logarithmic axis)."""
-    return float(step**place * 10.0**by_hand) if look.y_log else step * place + by_hand
+    return 10.0 ** min(place * math.log10(step) + by_hand, _MOST_DECADES) if look.y_log else step * place + by_hand
 
 
 def _set_apart(y: Floats, lift: float, look: FamilyLook) -> Floats:
-    return y * lift if look.y_log else y + lift
+    with np.errstate(over="ignore"):
+        return y * lift if look.y_log else y + lift
 
 
 def _fit_line(

@@ -85,7 +85,7 @@ class MapPlot(Plot):
 
     def _drawn(self, one: Stood) -> Curve:
         x = np.asarray(self.map_x(one.x))
-        good = np.isfinite(x)
+        good = np.isfinite(x) & np.isfinite(one.y)
         return Curve(x[good], one.y[good])
 
     def show_guides(self, guides: Sequence[tuple[float, str]]) -> None:
