@@ -85,7 +85,11 @@ def _judged(problem: JointProblem, place: Place) -> tuple[bool, str, list[str]]:
         return False, f"The law takes {beyond[0]} of {beyond[1]} beyond its limits. Choose another law or start.", []
     if not place.converged:
         return False, "Did not converge: the steps stopped where the fit could still improve. Try other starts.", []
-    hit = [f"{problem.own_names[j]} of {problem.labels[i]}" for i, j in zip(*np.nonzero(place.stuck.own), strict=True)]
+    hit = []
+    for j in np.flatnonzero(place.stuck.own.any(axis=0)):
+        labels = [problem.labels[i] for i in np.flatnonzero(place.stuck.own[:, j])]
+        more = f" and {len(labels) - 3} more" if len(labels) > 3 else ""
+        hit.append(f"{problem.own_names[j]} of {', '.join(labels[:3])}{more}")
     hit += [problem.border_names[k] for k in np.flatnonzero(place.stuck.border)]
     warnings = [f"{name} ended on its bound and has no u; those of the others hold for it fixed there." for name in hit]
     return True, f"converged in {counted(place.iterations, 'step')}", warnings
