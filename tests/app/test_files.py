@@ -165,6 +165,7 @@ def test_a_file_changed_elsewhere_is_not_overwritten_unasked(window, qtbot, demo
 def left_copy(tmp_path, study: Study, path=None, waiting=()) -> None:
     """A copy in the window's own folder whose process is gone."""
     keeper = Keeper(tmp_path / "state" / "curvesieve" / "recovery")
+    keeper.folder = keeper.folder.with_name("20000101-000000-1")  # not that of this window, were it of this second
     keeper.keep(study, path, False, waiting)
     about = keeper.folder / "about.json"
     about.write_text(about.read_text().replace(f'"process":{os.getpid()}', f'"process":{nobody()}'))
