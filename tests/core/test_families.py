@@ -360,6 +360,18 @@ def test_a_curve_of_noise_in_the_middle_is_stepped_over_and_named():
     assert any("c3" in word for word in joint.joint.result.warnings), joint.joint.result.warnings
 
 
+def test_a_curve_whose_sieve_fails_is_stepped_over_by_carrying_and_named_by_a_joint_fit():
+    study, family, ids = family_of(shifting(5, 0.3), range(5), peak_model)
+    study = edits.add_step(ids[2], KeepRange(low=900.0), "s")(study)
+    found = carry_along(study, family, ids[0])
+    assert list(found.problems) == [ids[2]]
+    assert set(found.fits) == {*ids} - {ids[2]}
+    assert found.fits[ids[4]].result.values["center_1"] == pytest.approx(4.2, abs=0.05)
+    with pytest.raises(InputError, match="c2: The step Keep range does not work"):
+        fit_jointly_in(shared(study, family, fwhm_1=""), family)
+    assert fit_jointly_in(edits.leave_out(family, (ids[2],), True)(study), family).joint.result.converged
+
+
 def test_each_by_itself_finds_starts_where_the_shared_ones_lead_nowhere():
     truth = [(2.0, 1.0, 0.5), (3.0, 0.8, 0.2), (1.5, 1.4, 0.1)]
     study, family, ids = family_of(decays(truth), (1, 2, 3), decay_model)

@@ -16,6 +16,7 @@ from curvesieve.core.models.again import read_again
 from curvesieve.core.reading import Basis
 from curvesieve.core.readings import fit_readings
 from curvesieve.core.recipe import fit_read, must_work
+from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study.document import Family, FitEntry
 from curvesieve.core.study.family_fit import FamilyFit
 from curvesieve.core.study.family_parts import JointEntry
@@ -50,11 +51,17 @@ class Members:
     model: Model
 
 
-def members_of(study: Study, family_id: str, watch: Callable[[float], None] | None = None) -> Members:
+def members_of(
+    study: Study,
+    family_id: str,
+    watch: Callable[[float], None] | None = None,
+    problems: dict[str, str] | None = None,
+) -> Members:
     """The curves that a joint fit of a family takes, through their sieves.
 
-    Raises InputError, by the label of the curve, where one cannot be made or a step does not work, and for a family
-    without curves under its model. `watch` is told the share done and may raise to stop.
+    Raises InputError, by the label of the curve, where one cannot be made or a step does not work (with `problems` such
+    a curve is left out, and the reason put there), and for a family without curves under its model. `watch` is told the
+    share done and may raise to stop.
     """
     family, ids = study.family(family_id), study.jointly_fitted(family_id)
     model = family.recipe.model
@@ -62,20 +69,31 @@ def members_of(study: Study, family_id: str, watch: Callable[[float], None] | No
         raise InputError(f"{family.label} shares no model yet; share one from a curve of it, on the Curve bench.")
     if not ids:
         raise InputError(f"No curve of {family.label} is under its shared model; step some in.")
+    passed = dict(zip(ids, sieve_family(study, ids, watch), strict=True))
+    for id_ in list(ids):
+        said = source_problem(study, id_) or step_problem(passed[id_])
+        if not said:
+            continue
+        if problems is None:
+            raise InputError(f"{study.entry(id_).label}: {said}")
+        problems[id_] = said
+        ids.remove(id_)
+    if not ids:
+        raise InputError(next(iter((problems or {}).values())))
     labels = [study.entry(id_).label for id_ in ids]
-    for id_, label in zip(ids, labels, strict=True):
-        if said := source_problem(study, id_):
-            raise InputError(f"{label}: {said}")
-    passed = sieve_family(study, ids, watch)
-    for made, label in zip(passed, labels, strict=True):
-        try:
-            must_work(made)
-        except InputError as error:
-            raise InputError(f"{label}: {error}") from error
     return Members(
         tuple(ids), tuple(labels), tuple(study.entry(id_).condition for id_ in ids),
-        tuple(made.curve for made in passed), tuple(len(made.recorded) for made in passed), model,
+        tuple(passed[id_].curve for id_ in ids), tuple(len(passed[id_].recorded) for id_ in ids), model,
     )  # fmt: skip
+
+
+def step_problem(made: Sieved) -> str:
+    """Why a step of a sieve does not work, in a sentence; empty: all do."""
+    try:
+        must_work(made)
+    except InputError as error:
+        return str(error)
+    return ""
 
 
 def fit_jointly_in(
@@ -154,9 +172,10 @@ def carry_along(
     Where that leads nowhere, starts are found in the curve's own data; a curve that cannot be fitted is stepped over.
     `watch` is told the share done and may raise to stop. Raises InputError as `members_of` does.
     """
-    members = members_of(study, family_id)
+    problems: dict[str, str] = {}
+    members = members_of(study, family_id, None, problems)
     place = {id_: k for k, id_ in enumerate(members.ids)}
-    order = order_along(study, family_id)
+    order = [id_ for id_ in order_along(study, family_id) if id_ in place]
     begin = order.index(from_id) if from_id in order else 0
     made = _Carried(study, members)
     first = made.fitted(place[order[begin]], known_values(study, order[begin]) or {})
@@ -167,7 +186,7 @@ def carry_along(
             if watch is not None:
                 watch(made.count / len(order))
     return FamilyFit(
-        "along", made.fits, made.problems, None, tuple(made.anew), tuple(made.worse), along_from=order[begin]
+        "along", made.fits, problems | made.problems, None, tuple(made.anew), tuple(made.worse), along_from=order[begin]
     )
 
 
@@ -275,9 +294,7 @@ def fit_each(study: Study, family_id: str, watch: Callable[[float], None] | None
     astray = [id_ for id_ in ids if id_ not in fits or not fits[id_].result.converged]
     anew = []
     for id_, made in zip(astray, sieve_family(study, astray), strict=True):
-        try:
-            must_work(made)
-        except InputError:
+        if step_problem(made):
             continue
         found = best_of(study.model(id_), made.curve, len(made.recorded), {})
         if isinstance(found, str):

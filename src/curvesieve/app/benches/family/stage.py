@@ -27,6 +27,10 @@ _NO_FAMILY = (
 )
 
 
+_MANY = 60
+"""The way of a joint fit is drawn for so many curves at the most."""
+
+
 class Stage(QWidget):
     """Draws the family of the curve in hand. `told` has a hint for the status line."""
 
@@ -115,7 +119,7 @@ class Stage(QWidget):
         return self.together.drop_drag()
 
     def _iterated(self, values: object) -> None:
-        self._values = values if isinstance(values, dict) else None
+        self._values = values if isinstance(values, dict) and len(values) <= _MANY else None
         self.refresh()
 
     # -- rendering ----------------------------------------------------------------------------------
