@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -101,9 +102,6 @@ def trend_of(study: Study, family: Family, entry: TrendEntry, read: Mapping[str,
 
 def _with_law(study: Study, family: Family, trend: Trend) -> Trend:
     """The trend with its law fitted; where that cannot be done, the reason is said."""
-    from curvesieve.core.fitting.fits import fit_asked
-    from curvesieve.core.fitting.request import Request
-
     law, said = trend.entry.law, list(trend.said)
     needed = len(parse(law, (CONDITION,)).parameters)
     if trend.x.size < needed:
@@ -113,8 +111,7 @@ def _with_law(study: Study, family: Family, trend: Trend) -> Trend:
         said.append("The joint fit itself says how this goes with the condition; see what it shares, with its u.")
         return replace(trend, said=tuple(said))
     try:
-        request = Request(weights="u" if trend.u is not None else "none")
-        result = fit_asked(law, trend.x, trend.y, trend.u, request, CONDITION)
+        result = _law_through(law, trend.x.tobytes(), trend.y.tobytes(), None if trend.u is None else trend.u.tobytes())
         of, problem = law_units(law, family.unit, trend.unit)
     except InputError as error:
         return replace(trend, said=(*said, str(error)))
@@ -133,6 +130,18 @@ def _with_law(study: Study, family: Family, trend: Trend) -> Trend:
         names = ", ".join(study.entry(trend.curves[k]).label for k in outlying)
         said.append(f"Far off the law, and still in it: {names}.")
     return replace(trend, result=result, units=of, line=line, outlying=outlying, said=tuple(said))
+
+
+@lru_cache(maxsize=256)
+def _law_through(law: str, x: bytes, y: bytes, u: bytes | None) -> FitResult:
+    """The law fitted to these numbers, once: plots, ledgers and reports ask for it at every edit."""
+    from curvesieve.core.fitting.fits import fit_asked
+    from curvesieve.core.fitting.request import Request
+
+    numbers = [None if one is None else np.frombuffer(one) for one in (x, y, u)]
+    assert numbers[0] is not None
+    assert numbers[1] is not None
+    return fit_asked(law, numbers[0], numbers[1], numbers[2], Request(weights="none" if u is None else "u"), CONDITION)
 
 
 def _is_shared(family: Family, entry: TrendEntry) -> bool:
