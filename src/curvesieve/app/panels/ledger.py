@@ -44,8 +44,10 @@ class LedgerDrawer(LedgerPanel):
 
     emptied = pyqtSignal(bool)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, only_seen: bool = False) -> None:
         super().__init__(session)
+        self._only_seen = only_seen
+        """Whether it is rendered only while it is seen: one of two that would show the same."""
         self._made_of: tuple[object, ...] = ()
         self._shown_in_hand: str | None = None
         layout = QVBoxLayout(self)
@@ -117,6 +119,8 @@ class LedgerDrawer(LedgerPanel):
 
     def refresh(self) -> None:
         """Renders the ledger of the family in hand; readings that are not known yet are asked for."""
+        if self._only_seen and not self.isVisible():
+            return
         study, view, family = self.session.study, self.session.view, self.family
         made_of = (study.document, family, self.by)
         if len(made_of) != len(self._made_of) or any(a is not b for a, b in zip(made_of, self._made_of, strict=True)):
@@ -155,6 +159,8 @@ class LedgerDrawer(LedgerPanel):
     def showEvent(self, event: QShowEvent | None) -> None:
         """Where the row in hand stands is known only when there is a height."""
         super().showEvent(event)
+        if self._only_seen:
+            self.refresh()
         QTimer.singleShot(_LAID_OUT_MS, self._show_row_in_hand)
 
     def _widen(self, rows: list[int], afresh: bool) -> None:

@@ -49,7 +49,7 @@ class FamilyDrawer(QWidget):
         self.tabs: dict[str, QPushButton] = {}
         self._group = QButtonGroup(self)
         self._makers: dict[str, Callable[[], QWidget]] = {
-            "Ledger": lambda: LedgerDrawer(session), "Curves": lambda: MembersPage(work),
+            "Ledger": lambda: LedgerDrawer(session, only_seen=True), "Curves": lambda: MembersPage(work),
             "Joint fit": lambda: JointPage(work), "Parameters": lambda: ParametersPage(work),
             "Residuals": self._make_strips, "Groups": lambda: GroupsPage(work),
         }  # fmt: skip
