@@ -18,6 +18,19 @@ def demo_files(tmp_path_factory: pytest.TempPathFactory) -> list[Path]:
     return write_family(tmp_path_factory.mktemp("raman"))
 
 
+@pytest.fixture(autouse=True)
+def patience(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The core's tests run at the same time, and machines differ: what is waited for is given half a minute."""
+    from pytestqt.qtbot import QtBot
+
+    wait = QtBot.waitUntil
+
+    def patient(bot: QtBot, callback: Callable[[], object], *, timeout: int = 5_000) -> None:
+        wait(bot, callback, timeout=max(timeout, 30_000))  # type: ignore[arg-type]
+
+    monkeypatch.setattr(QtBot, "waitUntil", patient)
+
+
 @pytest.fixture
 def window(qtbot, tmp_path, monkeypatch) -> Iterator[Callable]:  # type: ignore[no-untyped-def]
     """Makes a shown window on a study (or none). Left-over work and unsaved changes are dropped at the end."""
