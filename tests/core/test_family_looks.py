@@ -238,7 +238,7 @@ def test_a_guide_follows_the_reading_that_it_is_linked_to(family):
     measure_curves(study, ids)
     offered = guides_offered(study, study.family(id_), ids[0], curve)
     assert [guide.key.source for _, guide in offered] == ["x-at-value"]
-    far = edits.add_measure(ids[0], parse_measure({"measure": "formula", "formula": "100*x_at_value"}))(study)
+    far = edits.add_measure(ids[0], parse_measure({"measure": "formula", "formula": "100*x"}))(study)
     measure_curves(far, ids)
     again = guides_offered(far, far.family(id_), ids[0], curve)
     assert [guide.key.source for _, guide in again] == ["x-at-value"]  # the other lies far beyond the curve
