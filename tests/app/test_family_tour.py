@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu, QStyle, QStyleOptionViewItem
+from PyQt6.QtWidgets import QApplication, QInputDialog, QStyle, QStyleOptionViewItem
 
 from curvesieve.app.benches.family import members_page as columns
 from curvesieve.app.session.desk import MODEL, View
@@ -314,9 +314,9 @@ def test_every_way_to_share_every_parameter_and_laws_typed_badly(relaxed, qtbot)
         assert family().way == way
         assert "3 of 3 curves fitted" in bench.foot.said.text()
     card = bench.recipe.cards["model"]
+    found = w.session.study.fit(w.session.entry.id).result.values
     take(menu_behind(card.more), "Values of 70 % RH as starts")
-    values = w.session.study.fit(w.session.entry.id)
-    assert values is None or family().recipe.model.start
+    assert family().recipe.model.start == found
     take(menu_behind(card.more), "Step 70 % RH out")
     assert bench.recipe.under.text() == "2 of 3 curves"
     take(menu_behind(card.more), "Step 70 % RH in again")
@@ -474,9 +474,11 @@ def test_a_joint_fit_is_drawn_on_its_way_stopped_and_dropped_when_the_family_cha
     bench.work._take(study, family, found, 0.1)
     assert "changed while it was fitted" in told[-1]
     assert w.session.study is changed
-    click(bench.foot.jointly)
-    bench.work.stop()
+    before = w.session.study
+    bench.work.fit("jointly")
+    bench.work.stop()  # a stop leaves everything as it was
     quiet(w, qtbot)
+    assert w.session.study is before
 
 
 def test_no_family_one_curve_and_a_failed_one_are_said_in_words(window, qtbot):
@@ -499,8 +501,6 @@ def test_no_family_one_curve_and_a_failed_one_are_said_in_words(window, qtbot):
     quiet(w, qtbot)
     assert len(bench.stage.panels.curves) == 4
     assert bench.work.family.id == family
-    menu = QApplication.activePopupWidget()
-    assert not isinstance(menu, QMenu)
     one, family, ids = family_of(decays([(2.0, 1.0, 0.5)]), (1,), decay_model)
     w.session.begin(one)
     w.session.look(View(ids[0]))
@@ -538,3 +538,47 @@ def test_every_page_of_the_curve_bench_bears_a_joint_fit(relaxed, qtbot):
     result = w.curve_bench.drawer.page("Result")
     click(w.curve_bench.drawer.tabs["Result"])
     assert len(result.matrix.names) == 5
+
+
+def test_kinds_of_parameters_differences_copies_and_every_action(window, qtbot, monkeypatch):
+    study, family, ids = family_of(shifting(4, 0.2), range(4), two_peaks)
+    w = window(study)
+    bench = go(w)
+    quiet(w, qtbot)
+    card = bench.recipe.cards["model"]
+    take(menu_behind(card.more), "Every fwhm: one for all curves")
+    assert [one.name for one in bench.work.family.sharing] == ["fwhm_1", "fwhm_2"]
+    take(menu_behind(card.more), "Every fwhm: each its own")
+    assert bench.work.family.sharing == ()
+    take(menu_behind(bench.recipe.cards["sieve"].more), "Give the sieve")
+    for words, operation in (("All of them less", "subtract"), ("All of them divided by", "divide")):
+        take(menu_behind(bench.recipe.cards["sieve"].more), words)
+        rule = bench.work.family.recipe.sieve[-1].rule
+        assert (rule.slug, rule.operation) == ("combine", operation)
+        w.session.undo()
+    w.session.apply(edits.set_sharing(family, "fwhm_1", ""), "share")
+    click(bench.foot.jointly)
+    quiet(w, qtbot)
+    click(bench.drawer.tabs["Joint fit"])
+    click(bench.drawer.page("Joint fit").copy)
+    assert "fwhm_1" in QApplication.clipboard().text()
+    w.session.apply(edits.set_groups(dict(zip(ids, "aabb", strict=True)), family), "group")
+    click(bench.drawer.tabs["Groups"])
+    groups = bench.drawer.page("Groups")
+    assert "95 % from" in groups.answer.text()
+    click(groups.copy)
+    assert "Welch" in QApplication.clipboard().text()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("5", True))
+    told = []
+    w.session.noticed.connect(lambda sentence, kind: told.append((sentence, kind)))
+    for row in bench.action_rows():
+        assert row.enabled(), row.text
+        row.run()
+        quiet(w, qtbot)
+    assert [one.x for one in look_of(w).guides] == [5]
+    assert bench.drawer.shown == "Groups"  # the last of the pages
+    assert not [one for one, kind in told if "fault of the program" in one]
+
+
+def two_peaks(curve):
+    return peak_model(curve).add_peak("lorentzian", curve, 12.0)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -15,7 +14,6 @@ from curvesieve.cli import main
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting import fit_model
 from curvesieve.core.fitting.family import starts_alike
-from curvesieve.core.fitting.sharing import Sharing
 from curvesieve.core.intake.take import Take
 from curvesieve.core.models import Model
 from curvesieve.core.models.own import own_formula
@@ -551,4 +549,3 @@ def test_sharing_of_a_model_that_is_gone_is_forgotten_not_applied():
     study = edits.set_model(ids[0], line)(study)
     found = fit_jointly_in(study, family)
     assert found.joint.result.shared == {}
-    assert replace(Sharing()).shared == ()

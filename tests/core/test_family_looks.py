@@ -275,7 +275,7 @@ def test_a_law_through_readings_is_the_weighted_line_of_numpy(family):
     assert (found["slope"].u, found["at_0"].u) == pytest.approx(np.sqrt(np.diag(covariance)), rel=1e-6)
     assert trend.curves == tuple(ids)
     assert trend.units == {"at_0": "V", "slope": "V·g^-1"}
-    assert trend.line[1] == pytest.approx(at_0 + slope * trend.line[0])
+    assert trend.through[1] == pytest.approx(at_0 + slope * trend.through[0])
 
 
 def test_a_trend_says_what_is_missing_and_what_hangs_together(family):

@@ -212,7 +212,13 @@ def fit_read(
     """
     from curvesieve.core.fitting import fit_model
 
-    result = fit_model(model, curve, watch)
+    return read_off(model, curve, recorded, fit_model(model, curve, watch))
+
+
+def read_off(
+    model: Model, curve: Curve, recorded: int, result: FitResult
+) -> tuple[FitResult, tuple[Reading, ...], Basis]:
+    """A fit of a curve that passed with what it used, and its readings where it converged."""
     used = curve.x[model.points_in_use(curve)]
     span = (float(np.min(used)), float(np.max(used))) if used.size else None
     basis = Basis(int(used.size), recorded, span)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -17,10 +17,11 @@ from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study import Family, Study, edits
 from curvesieve.core.study.family_fit import FamilyFit
 from curvesieve.core.study.family_parts import FamilyLook
-from curvesieve.core.study.jointly import carry_along, fit_each, fit_jointly_in
 from curvesieve.core.study.passing import recorded_at_hand, sieve_family, sieved_if_quick
 from curvesieve.core.study.standing import Standing, standing
-from curvesieve.core.study.ways import WayOfSharing, compare_ways
+
+if TYPE_CHECKING:
+    from curvesieve.core.study.ways import WayOfSharing
 
 _FRAME_S = 0.05
 _AT_ONCE = 60_000
@@ -159,6 +160,8 @@ class FamilyWork(QObject):
                 self.iterated.emit(values)
 
         def work(ticket: Ticket) -> FamilyFit:
+            from curvesieve.core.study.jointly import carry_along, fit_each, fit_jointly_in
+
             if way == "jointly":
 
                 def seen(values: Mapping[str, Mapping[str, float]]) -> None:
@@ -204,6 +207,8 @@ class FamilyWork(QObject):
 
     def compare(self) -> None:
         """Sets ways of sharing side by side, in the background."""
+        from curvesieve.core.study.ways import compare_ways
+
         family, study = self.family, self.session.study
         if family is None:
             return

@@ -178,7 +178,7 @@ class JointProblem:
     def arrow(self, own: Floats, border: Floats) -> Arrow | None:
         """The equations at a place of shapes (m, o) and (b,); None where the model has no value there."""
         with np.errstate(all="ignore"):
-            sums = self._grams(self.full(own, border))
+            sums = self._products(self.full(own, border))
         if not np.isfinite(sums).all():
             return None
         slopes = self.mapped(border)[1]
@@ -224,7 +224,7 @@ class JointProblem:
         alike = all(one.model is first.model and not one.ties.tied and len(one.rows) == 1 for one in self.members)
         return alike_of(self.members) if alike else None
 
-    def _grams(self, p: Floats) -> Floats:
+    def _products(self, p: Floats) -> Floats:
         """Sums of products of the free columns and the residual of each curve, of shape (m, free + 1, free + 1)."""
         if self._alike is None:
             return np.array([gram(one.stacked(p[one.free, k])) for k, one in enumerate(self.members)])

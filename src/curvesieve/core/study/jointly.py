@@ -9,13 +9,10 @@ from dataclasses import dataclass
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.joint_result import JointResult
-from curvesieve.core.fitting.result import FitResult
 from curvesieve.core.fitting.sharing import Sharing
 from curvesieve.core.models import Model
 from curvesieve.core.models.again import read_again
-from curvesieve.core.reading import Basis
-from curvesieve.core.readings import fit_readings
-from curvesieve.core.recipe import fit_read, must_work
+from curvesieve.core.recipe import fit_read, must_work, read_off
 from curvesieve.core.steps.sieve import Sieved
 from curvesieve.core.study.document import Family, FitEntry
 from curvesieve.core.study.family_fit import FamilyFit
@@ -23,6 +20,7 @@ from curvesieve.core.study.family_parts import JointEntry
 from curvesieve.core.study.fits import entry_of, fit_curves
 from curvesieve.core.study.many import Fitted
 from curvesieve.core.study.passing import sieve_family, source_problem
+from curvesieve.core.study.standing import in_order
 from curvesieve.core.study.study import Study
 
 Values = Mapping[str, float]
@@ -136,7 +134,9 @@ def known_values(study: Study, curve_id: str) -> Values | None:
 def _told(study: Study, family_id: str, members: Members, found: JointResult) -> FamilyFit:
     key = study.joint_key(family_id)
     fits = {
-        id_: _entry(study, id_, members.model, curve, recorded, result, key)
+        id_: entry_of(study, id_, curve, read_off(members.model, curve, recorded, result)).model_copy(
+            update={"joint": key}
+        )
         for id_, curve, recorded, result in zip(
             members.ids, members.curves, members.recorded, found.curves, strict=True
         )
@@ -145,23 +145,13 @@ def _told(study: Study, family_id: str, members: Members, found: JointResult) ->
     return FamilyFit("jointly", fits, joint=joint)
 
 
-def _entry(
-    study: Study, curve_id: str, model: Model, curve: Curve, recorded: int, result: FitResult, key: str = ""
-) -> FitEntry:
-    used = curve.x[model.points_in_use(curve)]
-    basis = Basis(int(used.size), recorded, (float(used.min()), float(used.max())) if used.size else None)
-    readings = fit_readings(model, result, curve.x_unit, curve.y_unit, basis) if result.converged else ()
-    return entry_of(study, curve_id, curve, (result, readings, basis)).model_copy(update={"joint": key})
-
-
 # -- carried along -------------------------------------------------------------------------------------
 
 
 def order_along(study: Study, family_id: str) -> list[str]:
     """The curves under a family's model in the order of the condition; those without one come last, as they stand."""
-    ids = study.jointly_fitted(family_id)
-    conditions = {id_: study.entry(id_).condition for id_ in ids}
-    return sorted(ids, key=lambda id_: math.inf if conditions[id_] is None else float(conditions[id_] or 0.0))
+    together = set(study.jointly_fitted(family_id))
+    return [id_ for id_ in in_order(study, study.family(family_id)) if id_ in together]
 
 
 def carry_along(

@@ -30,8 +30,8 @@ _OUTLYING = 4.0
 class Trend:
     """A column against the condition: points in the order of the condition, each with the id of its curve.
 
-    `u` is None where some have none. `result` is the fit of the law, `units` those of its parameters, `line` the law
-    over the range, of shape (2, points). `outlying` are places of points far off the law. `said` are sentences.
+    `u` is None where some have none. `result` is the fit of the law, `units` those of its parameters, `through` the
+    law over the range, of shape (2, points). `outlying` are places of points far off the law. `said` are sentences.
     """
 
     entry: TrendEntry
@@ -43,7 +43,7 @@ class Trend:
     curves: tuple[str, ...]
     result: FitResult | None = None
     units: Mapping[str, str] | None = None
-    line: Floats | None = None
+    through: Floats | None = None
     outlying: tuple[int, ...] = ()
     said: tuple[str, ...] = ()
 
@@ -129,7 +129,7 @@ def _with_law(study: Study, family: Family, trend: Trend) -> Trend:
     if outlying:
         names = ", ".join(study.entry(trend.curves[k]).label for k in outlying)
         said.append(f"Far off the law, and still in it: {names}.")
-    return replace(trend, result=result, units=of, line=line, outlying=outlying, said=tuple(said))
+    return replace(trend, result=result, units=of, through=line, outlying=outlying, said=tuple(said))
 
 
 @lru_cache(maxsize=256)

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QInputDialog,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -205,14 +204,6 @@ class MembersPage(QWidget):
         if self.work.session.apply(edits.mean_as_curve(family.id, by, group, name, new), f"{by} curve"):
             self.work.take_in_hand(new)
             self.work.opened.emit(new)
-
-    def ask_groups(self) -> None:
-        """Asks for a group for the rows that are chosen."""
-        rows = sorted({index.row() for index in self.table.selectedIndexes()})
-        text, ok = QInputDialog.getText(self, "Group", "Name of the group; empty: none")
-        if ok and rows:
-            given = dict.fromkeys((self.ids[row] for row in rows), text)
-            self.work.apply(lambda one: edits.set_groups(given, one.id, one.grouped_by), "group curves")
 
 
 def _box(on: bool) -> Qt.CheckState:

@@ -55,7 +55,7 @@ class TrendPlot(Plot):
             self.bars.setData(x=np.zeros(0), y=np.zeros(0), height=np.zeros(0))
             self.show_nothing()
             return
-        line = trend.line if trend.line is not None else np.empty((2, 0))
+        line = trend.through if trend.through is not None else np.empty((2, 0))
         self.line.setData(line[0], line[1])
         self.line.setPen(pen("violet", 2.0))
         height = np.zeros(trend.x.size) if trend.u is None else 2 * trend.u
