@@ -82,7 +82,7 @@ def test_an_svg_is_xml_with_its_texts_or_with_paths(demo):
     texts = ["".join(one.itertext()).strip() for one in root.iter("{http://www.w3.org/2000/svg}text")]
     for name in ("0.0 wt%", "4.0 wt%", "1200"):
         assert name in texts
-    assert any("Raman shift" in one for one in texts)
+    assert any("Raman shift" in one for one in texts) or "Raman shift (cm" in "".join(texts)
     paths = ElementTree.fromstring(written(demo, lifted(demo), ".svg", words_as_paths=True))
     assert not list(paths.iter("{http://www.w3.org/2000/svg}text"))
 
@@ -160,7 +160,7 @@ def test_a_lifted_family_has_its_names_guide_and_ticks_on_four_sides(demo):
     page = page_of(demo, figure(panel, width=85.0, height=110.0))
     axes = page.axes[0]
     texts = [text.get_text() for text in axes.texts]
-    assert [one for one in texts if "wt" in one][:5] == ["0.0 wt%", "0.5 wt%", "1.0 wt%", "2.0 wt%", "4.0 wt%"]
+    assert [one for one in texts if one.endswith("wt%")] == ["0.0 wt%", "0.5 wt%", "1.0 wt%", "2.0 wt%", "4.0 wt%"]
     center = demo.fit(curve.id).result.values["center_1"]
     upright = [line for line in axes.lines if len(set(line.get_xdata())) == 1]
     assert upright[0].get_xdata()[0] == pytest.approx(center)

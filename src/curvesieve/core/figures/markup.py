@@ -59,15 +59,15 @@ def mathtext(text: str) -> str:
     made = []
     for piece in pieces(text)[0]:
         if piece.kind == "plain":
-            made.append(piece.text.replace("\\", "\\backslash ").replace("$", r"\$") if "\\" in piece.text else
-                        piece.text.replace("$", r"\$"))  # fmt: skip
+            made.append(piece.text.replace("$", r"\$"))
         else:
             made.append(f"${_FORMS[piece.kind](_escaped(piece.text))}$")
     return "".join(made)
 
 
 def _escaped(text: str) -> str:
-    return re.sub(r"([\\{}$%#&_^ ])", lambda m: r"\ " if m[1] == " " else "\\" + m[1], text).replace("-", "{-}")
+    named = {" ": r"\ ", "\\": r"\backslash ", "-": "{-}", "~": r"\sim "}
+    return re.sub(r"[\\{}$%#&_^~ -]", lambda m: named.get(m[0], "\\" + m[0]), text.replace("\n", " "))
 
 
 _FORMS: dict[str, Callable[[str], str]] = {
