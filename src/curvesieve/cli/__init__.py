@@ -10,12 +10,12 @@ from typing import Any
 
 from curvesieve.core.errors import InputError
 
-_COMMANDS = ("demo", "read", "fit", "pass", "measure", "tension", "peaks", "run", "steps", "measures", "terms")
+_COMMANDS = ("demo", "read", "fit", "pass", "measure", "tension", "peaks", "run", "figure", "steps", "measures", "terms")
 
 _FILES = {
     "read": ("listing", "read"), "fit": ("fitting", "fit_file"), "pass": ("passing", "pass_file"),
     "measure": ("measuring", "measure_files"), "tension": ("measuring", "tension_files"),
-    "peaks": ("peaks", "peak_files"), "run": ("running", "run_study"),
+    "peaks": ("peaks", "peak_files"), "run": ("running", "run_study"), "figure": ("figures", "write_figure"),
 }  # fmt: skip
 """What works on files, each in a module that is loaded when it is asked for."""
 
@@ -72,6 +72,14 @@ def _parser() -> argparse.ArgumentParser:
     )
     run.add_argument("--family", metavar="NAME", help="the family that the files join, or that the ledger is of")
     run.add_argument("--out", metavar="FILE", help="ledger.csv, .xlsx, .json, .tex or .txt (else a table is printed)")
+
+    figure = commands.add_parser("figure", help="write a figure of a study as a file")
+    figure.add_argument("study", metavar="STUDY.sieve")
+    figure.add_argument("name", metavar="NAME", help="the figure's name, or its number from 1")
+    figure.add_argument("--out", required=True, metavar="FILE", help=".png, .tiff, .svg or .pdf")
+    figure.add_argument("--dpi", type=int, default=600, help="dots per inch of PNG and TIFF (600)")
+    figure.add_argument("--paths", action="store_true", help="letters of an SVG as paths")
+    figure.add_argument("--data", metavar="FILE.csv", help="write all that is drawn, all digits")
 
     for name, what in (
         ("steps", "every step of a sieve with its fields"),

@@ -12,9 +12,10 @@ from curvesieve.core.intake.take import Take
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Basis, Reading, ReadingKey
 from curvesieve.core.recipe import Part, Recipe
+from curvesieve.core.study.figure_parts import FigureSpec
 from curvesieve.core.study.family_parts import FamilyLook, JointEntry, Shared, TrendEntry, Way
 
-SCHEMA_VERSION = 6
+SCHEMA_VERSION = 7
 """What each version brought is told in `migrations`."""
 _HASH = r"^[0-9a-f]{64}$"
 
@@ -175,6 +176,7 @@ class Document(_Frozen):
     records: tuple[RecordEntry, ...] = ()
     curves: tuple[CurveEntry, ...] = ()
     families: tuple[Family, ...] = ()
+    figures: tuple[FigureSpec, ...] = ()
 
     def holds(self) -> Holds:
         """The numbers and bytes that must be kept with the document; all others may go."""
