@@ -10,7 +10,20 @@ from typing import Any
 
 from curvesieve.core.errors import InputError
 
-_COMMANDS = ("demo", "read", "fit", "pass", "measure", "tension", "peaks", "run", "figure", "steps", "measures", "terms")
+_COMMANDS = (
+    "demo",
+    "read",
+    "fit",
+    "pass",
+    "measure",
+    "tension",
+    "peaks",
+    "run",
+    "figure",
+    "steps",
+    "measures",
+    "terms",
+)
 
 _FILES = {
     "read": ("listing", "read"), "fit": ("fitting", "fit_file"), "pass": ("passing", "pass_file"),

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication
 
 from curvesieve.app.theme import tokens
 
-_FONTS = Path(__file__).with_name("fonts")
+_FONTS = Path(__file__).parents[2] / "fonts"
 SANS, MONO = "Source Sans 3", "JetBrains Mono"
 BODY_PX, SMALL_PX = 15, 13
 

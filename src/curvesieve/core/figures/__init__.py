@@ -1,1 +1,1 @@
-"""Figures: what their panels show (`content`), the page that Matplotlib draws, its ways out. See `study.figure_parts`."""
+"""Figures: what their panels show (`content`), the page that Matplotlib draws (`draw`), its ways out (`writing`)."""

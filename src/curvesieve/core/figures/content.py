@@ -2,41 +2,45 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
 
 import numpy as np
 
 from curvesieve.core import units
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
+from curvesieve.core.figures.places import Placed, placed
+from curvesieve.core.fitting.straighten import STRAIGHTENINGS, straighten
+from curvesieve.core.shapes import Shape
+from curvesieve.core.steps.axis import in_units
+from curvesieve.core.study.family_parts import FamilyLook, TrendEntry
 from curvesieve.core.study.figure_parts import (
     ConstructionContent,
     CurveContent,
     FamilyContent,
     FigureSpec,
-    GuideMark,
     PanelSpec,
+    ResidualContent,
+    StraightContent,
     TrendContent,
 )
-from curvesieve.core.reading import Reading
-from curvesieve.core.shapes import Shape
-from curvesieve.core.study.family_parts import Guide, TrendEntry
-from curvesieve.core.study.ledger import ledger_of
 from curvesieve.core.study.measuring import measured_curve
-from curvesieve.core.study.outcomes import Outcomes
 from curvesieve.core.study.passing import sieved_curve
-from curvesieve.core.study.standing import guide_place, in_order, standing
+from curvesieve.core.study.standing import in_order, standing
 from curvesieve.core.study.study import Study
 from curvesieve.core.study.trends import trend_of
-
-_LIVE = re.compile(r"\{([^{}]+) of ([^{}]+)\}")
 
 
 @dataclass(frozen=True, eq=False)
 class Drawn:
-    """A line of a panel. `role` is ``data``, ``fit``, ``peak`` or ``points``; `along` the place along a condition (None: none)."""
+    """A line of a panel. x, y, u: (n,), u None where there is none.
+
+    `role` is ``data``, ``fit``, ``peak`` or ``points``; `along` its place along a condition from 0 to 1 (None: none);
+    `right` whether it is read on the right axis. `base` is the level that an area under it is filled to.
+    """
 
     id: str
     label: str
@@ -45,19 +49,43 @@ class Drawn:
     u: Floats | None = None
     role: str = "data"
     along: float | None = None
+    right: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Title:
+    """The name and the unit of an axis, and the words that go on it."""
+
+    name: str = ""
+    unit: str = ""
+
+    @cached_property
+    def words(self) -> str:
+        """``Raman shift (cm⁻¹)``, the symbol or name with its unit in brackets."""
+        return units.labelled(self.name, self.unit)
 
 
 @dataclass(frozen=True, eq=False)
 class Shown:
-    """What a panel shows: its lines, the words of its axes, guides with their places, constructions, and what is amiss."""
+    """What a panel shows: its lines, its axes, constructions, marks as they stand, and what is amiss."""
 
     lines: tuple[Drawn, ...] = ()
-    x: str = ""
-    y: str = ""
-    guides: tuple[tuple[GuideMark, float, str], ...] = ()
+    x: Title = Title()
+    y: Title = Title()
+    right: Title = Title()
     shapes: tuple[tuple[Shape, ...], ...] = ()
-    words: Mapping[str, str] = field(default_factory=dict)
-    """Live texts by how they are typed."""
+    marks: tuple[Placed, ...] = ()
+    said: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class _Part:
+    """What one content gives."""
+
+    lines: tuple[Drawn, ...]
+    x: Title
+    y: Title
+    shapes: tuple[tuple[Shape, ...], ...] = ()
     said: tuple[str, ...] = ()
 
 
@@ -67,63 +95,53 @@ def shown(study: Study, spec: FigureSpec) -> tuple[Shown, ...]:
 
 
 def _panel(study: Study, panel: PanelSpec) -> Shown:
-    made = Shown()
+    made, said = Shown(), []
     for content in panel.contents:
         try:
-            one = _SHOWING[content.kind](study, content)
-        except (InputError, KeyError) as error:
-            said = str(error) if isinstance(error, InputError) else "What this showed is not in the study any more."
-            made = replace(made, said=(*made.said, said))
-            continue
-        made = Shown(
-            (*made.lines, *one.lines), made.x or one.x, made.y or one.y, made.guides, (*made.shapes, *one.shapes),
-            {}, (*made.said, *one.said),
-        )  # fmt: skip
-    guides, words, said = [], {}, list(made.said)
+            part = _SHOWING[content.kind](study, content, panel)
+            made = _joined(made, part, content.right)
+        except InputError as error:
+            said.append(str(error))
+    said = [*made.said, *said]
+    marks = []
     for mark in panel.marks:
-        if mark.kind == "guide":
-            place = _guide(study, mark)
-            if place is None:
-                said.append("A guide follows a reading that is not there now.")
-            else:
-                guides.append((mark, *place))
-        elif mark.kind == "words":
-            words[mark.text] = live(study, mark.text, said)
+        level = getattr(mark, "level", False)
+        marks.append(placed(study, mark, made.y.unit if level else made.x.unit, said))
     if not panel.contents:
         said.append("Nothing is in this panel yet.")
-    return replace(made, guides=tuple(guides), words=words, said=tuple(said))
+    return replace(made, marks=tuple(marks), said=tuple(said))
 
 
-def _guide(study: Study, mark: GuideMark) -> tuple[float, str] | None:
-    family = study.family_of(mark.curve) if study.has(mark.curve) else None
-    if mark.at is not None:
-        return mark.at, mark.words
-    if family is None:
-        return None
-    found = guide_place(study, family, Guide(curve=mark.curve, key=mark.key))
-    return None if found is None else (found[0], mark.words or found[1])
+def _joined(made: Shown, part: _Part, right: bool) -> Shown:
+    """A content more on the same axes, in the units of the first of them. Raises InputError where these do not fit."""
+    first_x, first_y = made.x, made.right if right else made.y
+    if first_x.name and not _fits(part.x.unit, first_x.unit):
+        what = part.lines[0].label if part.lines else "What comes after it"
+        raise InputError(f"{what} is over {part.x.words}, and this panel over {first_x.words}; it is not drawn.")
+    if first_y.name and not _fits(part.y.unit, first_y.unit):
+        what = part.lines[0].label if part.lines else "What comes after it"
+        raise InputError(
+            f"{what} is in {units.shown(part.y.unit) or 'no unit'}, and this axis in "
+            f"{units.shown(first_y.unit) or 'no unit'}; put it on the right axis, or in a panel of its own."
+        )
+    x, y = (first_x if first_x.name else part.x), (first_y if first_y.name else part.y)
+    lines = tuple(_in(line, part, x.unit, y.unit, right) for line in part.lines)
+    same = (part.x.unit, part.y.unit) == (x.unit, y.unit)
+    return Shown(
+        (*made.lines, *lines), x, made.y if right else y, y if right else made.right,
+        (*made.shapes, *part.shapes) if same else made.shapes, made.marks, (*made.said, *part.said),
+    )  # fmt: skip
 
 
-def live(study: Study, text: str, said: list[str]) -> str:
-    """A text with ``{E of foil_1}`` put in as the reading stands now; what is not there is said in its place."""
-
-    def put(match: re.Match[str]) -> str:
-        reading = _reading(study, match[1].strip(), match[2].strip())
-        if reading is None:
-            said.append(f"There is no {match[1].strip()} of {match[2].strip()} now.")
-            return f"[no {match[1].strip()}]"
-        return f"{reading.symbol} = {reading.written}"
-
-    return _LIVE.sub(put, text)
+def _fits(unit: str, other: str) -> bool:
+    return units.shown(unit) == units.shown(other) or units.alike(unit, other)
 
 
-def _reading(study: Study, name: str, label: str) -> Reading | None:
-    id_ = study.named(label)
-    if id_ is None:
-        return None
-    row = next((row for row in ledger_of(study, study.family_of(id_)).rows if row.curve.id == id_), None)
-    cells = row.cells.values() if row is not None else ()
-    return next((cell for cell in cells if name in (cell.name, cell.symbol)), None)
+def _in(line: Drawn, part: _Part, x_unit: str, y_unit: str, right: bool) -> Drawn:
+    if (part.x.unit, part.y.unit) == (x_unit, y_unit):
+        return replace(line, right=right)
+    curve = in_units(Curve(line.x, line.y, line.u, x_unit=part.x.unit, y_unit=part.y.unit), x_unit, y_unit, line.label)
+    return replace(line, x=curve.x, y=curve.y, u=curve.u, right=right)
 
 
 # -- kinds of content ----------------------------------------------------------------------------------
@@ -131,29 +149,45 @@ def _reading(study: Study, name: str, label: str) -> Reading | None:
 
 def _passed(study: Study, curve_id: str) -> Curve:
     if not study.has(curve_id):
-        raise InputError("The curve that this showed is not in the study any more.")
+        raise InputError("The curve that was shown here is not in the study any more.")
     curve = sieved_curve(study, curve_id).curve.used
     if not len(curve):
         raise InputError(f"{study.entry(curve_id).label} has no points.")
     return curve
 
 
-def _curve(study: Study, content: CurveContent) -> Shown:
+def _titles(curve: Curve) -> tuple[Title, Title]:
+    return Title(curve.x_label, curve.x_unit), Title(curve.y_label, curve.y_unit)
+
+
+def _fitted(study: Study, curve_id: str, curve: Curve) -> tuple[Curve, list[float]] | None:
+    """The points that a fit used and its values; None where there is no fit of what stands there now."""
+    fit = study.fit(curve_id) if study.fit_is_current(curve_id) else None
+    if fit is None:
+        return None
+    model = study.model(curve_id)
+    return curve.take(model.points_in_use(curve)), [fit.result.values[name] for name in model.names]
+
+
+def _curve(study: Study, content: CurveContent, panel: PanelSpec) -> _Part:
     curve, entry = _passed(study, content.curve), study.entry(content.curve)
     lines = [Drawn(entry.id, entry.label, curve.x, curve.y, curve.u)]
-    model = study.model(entry.id)
-    if content.fit and study.fit_is_current(entry.id):
-        fit = study.fit(entry.id)
-        assert fit is not None
-        values = [fit.result.values[name] for name in model.names]
-        inside = model.points_in_use(curve)
-        x = curve.x[inside]
+    found = _fitted(study, entry.id, curve) if content.fit or content.peaks else None
+    if found is not None:
+        used, values = found
+        model = study.model(entry.id)
+        x = used.x[np.argsort(used.x, kind="stable")]
         with np.errstate(all="ignore"):
-            lines.append(Drawn(f"fit {entry.id}", "fit", x, model.sum.evaluate(x, values), role="fit"))
-            for placed in model.peaks if content.peaks else ():
-                y = _peak_alone(study, entry.id, placed.number, x, values)
-                lines.append(Drawn(f"peak {placed.number} {entry.id}", placed.label, x, y, role="peak"))
-    return Shown(tuple(lines), units.labelled(curve.x_label, curve.x_unit), units.labelled(curve.y_label, curve.y_unit))
+            for placed_ in model.peaks if content.peaks else ():
+                y = _peak_alone(study, entry.id, placed_.number, x, values)
+                lines.append(Drawn(f"peak {placed_.number} {entry.id}", placed_.label, x, y, role="peak"))
+            if content.fit:
+                y = model.sum.evaluate(x, values)
+                lines.append(Drawn(f"fit {entry.id}", f"fit of {entry.label}", x, y, role="fit"))
+    said: tuple[str, ...] = ()
+    if (content.fit or content.peaks) and found is None and study.fit(entry.id) is not None:
+        said = (f"The fit of {entry.label} is out of date and not drawn; fit it again.",)
+    return _Part(tuple(lines), *_titles(curve), said=said)
 
 
 def _peak_alone(study: Study, curve_id: str, number: int, x: Floats, values: list[float]) -> Floats:
@@ -166,50 +200,95 @@ def _peak_alone(study: Study, curve_id: str, number: int, x: Floats, values: lis
     return total
 
 
-def _family(study: Study, content: FamilyContent) -> Shown:
-    family = study.family(content.family)
-    look = family.look.model_copy(update={
-        "stand": "lifted" if content.lifted else "laid over", "lift": content.lift, "fits": content.fits,
-        "recorded": False, "beside": (),
-    })  # fmt: skip
+def _residual(study: Study, content: ResidualContent, panel: PanelSpec) -> _Part:
+    curve, entry = _passed(study, content.curve), study.entry(content.curve)
+    found = _fitted(study, entry.id, curve)
+    if found is None:
+        raise InputError(f"{entry.label} has no fit of what stands there now, so nothing is left of it to show.")
+    used, values = found
+    with np.errstate(all="ignore"):
+        rest = used.y - study.model(entry.id).sum.evaluate(used.x, values)
+    x, y = _titles(curve)
+    line = Drawn(f"residual {entry.id}", f"residual of {entry.label}", used.x, rest, used.u)
+    return _Part((line,), x, Title("Residual", y.unit))
+
+
+def _family(study: Study, content: FamilyContent, panel: PanelSpec) -> _Part:
+    family = next((one for one in study.document.families if one.id == content.family), None)
+    if family is None:
+        raise InputError("The family that was shown here is not in the study any more.")
+    look = FamilyLook(
+        stand="lifted" if content.lifted else "laid over", lift=content.lift, lifted=content.lifts, fits=content.fits,
+        normal=content.normal, low=content.low, high=content.high, hidden=content.hidden,
+        y_log=panel.y.scale == "logarithmic",
+    )  # fmt: skip
     curves = {id_: sieved_curve(study, id_).curve for id_ in family.curves}
     made = standing(study, family.model_copy(update={"look": look}), curves)
+    if not made.curves:
+        raise InputError(f"{family.label}: {' '.join(made.said)}")
     order = in_order(study, family)
     count = max(len(order) - 1, 1)
-    lines = []
+    lines: list[Drawn] = []
     for one in made.curves:
         along = order.index(one.id) / count
         lines.append(Drawn(one.id, one.label, one.x, one.y, one.u, "data", along))
         if one.fit is not None:
-            lines.append(Drawn(f"fit {one.id}", "fit", one.x, one.fit, role="fit"))
-    y = made.y[0] or "y"
-    return Shown(
-        tuple(lines), units.labelled(made.x[0], made.x[1]), y if made.alike else units.labelled(y, made.y[1]),
-        said=made.said,
-    )  # fmt: skip
+            lines.append(Drawn(f"fit {one.id}", f"fit of {one.label}", one.x, one.fit, role="fit"))
+    y = Title(made.y[0] or "y", "" if made.alike else made.y[1])
+    return _Part(tuple(lines), Title(*made.x), y, said=made.said)
 
 
-def _trend(study: Study, content: TrendContent) -> Shown:
-    family = study.family(content.family)
+def _trend(study: Study, content: TrendContent, panel: PanelSpec) -> _Part:
+    family = next((one for one in study.document.families if one.id == content.family), None)
+    if family is None:
+        raise InputError("The family that was shown here is not in the study any more.")
     made = trend_of(study, family, TrendEntry(key=content.key, law=content.law))
-    lines = [Drawn(f"trend {content.key.source} {content.key.quantity} {content.key.part}", made.title, made.x, made.y,
-                   made.u, "points")]  # fmt: skip
-    if made.line is not None:
-        lines.append(Drawn("law", "law", made.line[0], made.line[1], role="fit"))
-    return Shown(
-        tuple(lines), units.labelled(family.condition or "condition", family.unit),
-        units.labelled(made.title, made.unit), said=made.said,
-    )  # fmt: skip
+    source, quantity, part = content.key
+    id_ = f"trend {family.id} {source} {quantity} {part}"
+    lines = [Drawn(id_, f"{made.title}, {family.label}", made.x, made.y, made.u, "points")]
+    if made.through is not None:
+        lines.append(Drawn(f"law {id_}", f"law of {made.title}", made.through[0], made.through[1], role="fit"))
+    return _Part(
+        tuple(lines), Title(family.condition or "condition", family.unit), Title(made.title, made.unit), said=made.said
+    )
 
 
-def _construction(study: Study, content: ConstructionContent) -> Shown:
+def _construction(study: Study, content: ConstructionContent, panel: PanelSpec) -> _Part:
     curve, entry = _passed(study, content.curve), study.entry(content.curve)
-    outcomes: Outcomes = measured_curve(study, entry.id)
-    return Shown(
-        (Drawn(entry.id, entry.label, curve.x, curve.y, curve.u),), units.labelled(curve.x_label, curve.x_unit),
-        units.labelled(curve.y_label, curve.y_unit), shapes=tuple(one.shapes for one in outcomes),
-        said=tuple(f"{one.slot.title}: {one.problem}" for one in outcomes if one.problem and not one.absent),
+    outcomes = measured_curve(study, entry.id)
+    return _Part(
+        (Drawn(entry.id, entry.label, curve.x, curve.y, curve.u),), *_titles(curve),
+        tuple((*one.shapes, *([one.words] if one.words is not None else [])) for one in outcomes if one.shapes),
+        tuple(f"{one.slot.title}: {one.problem}" for one in outcomes if one.problem and not one.absent),
     )  # fmt: skip
 
 
-_SHOWING = {"curve": _curve, "family": _family, "trend": _trend, "construction": _construction}
+def _straight(study: Study, content: StraightContent, panel: PanelSpec) -> _Part:
+    curve, entry = _passed(study, content.curve), study.entry(content.curve)
+    way = STRAIGHTENINGS.get(content.way)
+    if way is None:
+        raise InputError(f"There are no straight axes {content.way!r}; there are {', '.join(STRAIGHTENINGS)}.")
+    made = straighten(study.model(entry.id).in_use(curve), way)
+    upright, level = way.label.split(" against ")
+    lines = [Drawn(f"straight {entry.id}", entry.label, made.u, made.v, role="points")]
+    slope, intercept = made.line.parameters["slope"].value, made.line.parameters["intercept"].value
+    ends = np.array([made.u.min(), made.u.max()])
+    lines.append(Drawn(f"line {entry.id}", "straight line", ends, intercept + slope * ends, role="fit"))
+    return _Part(
+        tuple(lines), Title(_said(level, curve)), Title(_said(upright, curve)),
+        said=(f"{entry.label}: {made.problem}",) if made.problem else (),
+    )  # fmt: skip
+
+
+def _said(axis: str, curve: Curve) -> str:
+    """``ln y`` with what y is: the unit is divided by, as only a number has a logarithm."""
+    for letter, name, unit in (("x", curve.x_label, curve.x_unit), ("y", curve.y_label, curve.y_unit)):
+        if axis.endswith(letter):
+            return f"{axis[:-1]}({name}{f' / {units.shown(unit)}' if units.shown(unit) else ''})"
+    return axis
+
+
+_SHOWING: Mapping[str, Callable[[Study, Any, PanelSpec], _Part]] = {
+    "curve": _curve, "residual": _residual, "family": _family, "trend": _trend, "construction": _construction,
+    "straight": _straight,
+}  # fmt: skip

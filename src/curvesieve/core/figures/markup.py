@@ -1,4 +1,4 @@
-"""Typed markup of words on a page: ``x^2``, ``x_{max}``, ``*italic*``, ``\\alpha``; what cannot be read stays as it is."""
+"""Typed markup of words on a page: ``x^2``, ``x_{max}``, ``*italic*``, ``\\alpha``; all else stays as it is."""
 
 from __future__ import annotations
 
@@ -13,10 +13,10 @@ GREEK = {
     "Lambda": "Λ", "Pi": "Π", "Sigma": "Σ", "Phi": "Φ", "Psi": "Ψ", "Omega": "Ω", "deg": "°", "times": "×",
     "cdot": "·", "pm": "±", "AA": "Å",
 }  # fmt: skip
-_PIECE = re.compile(
-    r"\^\{(?P<up>[^{}]*)\}|\^(?P<up1>-?\w)|_\{(?P<down>[^{}]*)\}|_(?P<down1>\w)|\*(?P<lean>[^*\n]+)\*"
-)
-_RAISED = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺", "0123456789-+")
+_PIECE = re.compile(r"\^\{(?P<up>[^{}]*)\}|\^(?P<up1>-?\w)|_\{(?P<down>[^{}]*)\}|_(?P<down1>\w)|\*(?P<lean>[^*\n]+)\*")
+_HIGH, _LEVEL = "⁰¹²³⁴⁵⁶⁷⁸⁹⁻", "0123456789-"
+_RAISED = str.maketrans(f"{_HIGH}⁺", f"{_LEVEL}+")
+_RAISE = str.maketrans(_LEVEL, _HIGH)
 _RAISED_RUN = re.compile("[⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺]+")
 
 
@@ -55,19 +55,30 @@ def pieces(text: str) -> tuple[list[Piece], str]:
 
 
 def mathtext(text: str) -> str:
-    """The text for Matplotlib, which reads ``$…$`` as formulas: raised and lowered runs as such, all else as letters."""
+    """The text for Matplotlib, which reads ``$…$`` as formulas: raised and lowered runs as such, else letters."""
     made = []
     for piece in pieces(text)[0]:
         if piece.kind == "plain":
             made.append(piece.text.replace("$", r"\$"))
+        elif piece.kind == "raised" and not set(piece.text) - set(_LEVEL):
+            made.append(piece.text.translate(_RAISE))  # as letters: SVG then has the word in one piece
+        elif set(piece.text) & set("{}\\$"):  # mathematics would read these as signs of its own
+            made.append(_as_typed(piece).replace("$", r"\$"))
         else:
             made.append(f"${_FORMS[piece.kind](_escaped(piece.text))}$")
     return "".join(made)
 
 
+def _as_typed(piece: Piece) -> str:
+    before, after = {"raised": ("^{", "}"), "lowered": ("_{", "}"), "slanted": ("*", "*")}[piece.kind]
+    return f"{before}{piece.text}{after}"
+
+
+_SIGNS = {" ": r"\ ", "\\": r"{\backslash}", "-": "{-}", "~": r"{\sim}", "'": "{\N{RIGHT SINGLE QUOTATION MARK}}"}
+
+
 def _escaped(text: str) -> str:
-    named = {" ": r"\ ", "\\": r"\backslash ", "-": "{-}", "~": r"\sim "}
-    return re.sub(r"[\\{}$%#&_^~ -]", lambda m: named.get(m[0], "\\" + m[0]), text.replace("\n", " "))
+    return re.sub(r"[\\{}$%#&_^~' -]", lambda m: _SIGNS.get(m[0], "\\" + m[0]), text.replace("\n", " "))
 
 
 _FORMS: dict[str, Callable[[str], str]] = {

@@ -1,29 +1,42 @@
-"""A figure on its way out: PNG, TIFF, SVG and PDF; its data as CSV; a script that draws it again with Matplotlib alone."""
+"""A figure on its way out: PNG, TIFF, SVG and PDF, and a script that draws it again with Matplotlib alone."""
 
 from __future__ import annotations
 
-import csv
 import io
-from collections.abc import Sequence
+from importlib.resources import files
 
 from curvesieve.core.errors import InputError
-from curvesieve.core.figures.content import Shown, shown
-from curvesieve.core.figures.draw import Page, drawn
+from curvesieve.core.figures.content import shown
+from curvesieve.core.figures.draw import STRETCHES, VECTOR_POINTS, Page, drawn, painted
+from curvesieve.core.figures.pen import source
 from curvesieve.core.study.figure_parts import FigureSpec
 from curvesieve.core.study.study import Study
 
 SUFFIXES = {".png": "PNG", ".tiff": "TIFF", ".svg": "SVG", ".pdf": "PDF"}
 DPI = (72, 1200)
+_NOTHING: dict[str, dict[str, str | None]] = {
+    ".svg": {"Date": None}, ".pdf": {"CreationDate": None, "Producer": None, "Creator": "Curve Sieve"},
+    ".png": {"Software": "Curve Sieve"},
+}  # fmt: skip
+"""What files say of themselves: nothing that differs from one time to the next."""
 
 
-def page_of(study: Study, spec: FigureSpec) -> Page:
-    """The page of a figure as the study stands."""
-    return drawn(spec, shown(study, spec))
+def page_of(study: Study, spec: FigureSpec, suffix: str = ".png") -> Page:
+    """The page of a figure as the study stands, to be looked at or written as one of `SUFFIXES`."""
+    panels = shown(study, spec)
+    count = sum(line.x.size for panel in panels for line in panel.lines)
+    lines = max(sum(len(panel.lines) for panel in panels), 1)
+    vector = suffix in (".svg", ".pdf") and count > VECTOR_POINTS
+    return drawn(spec, panels, max(min(STRETCHES, VECTOR_POINTS // (2 * lines)), 50) if vector else STRETCHES)
 
 
 def written(study: Study, spec: FigureSpec, suffix: str, dpi: int = 600, words_as_paths: bool = False) -> bytes:
-    """A figure as the content of a file of one of `SUFFIXES`, at its size in mm. Raises InputError as `checked` does."""
-    return save(page_of(study, spec), checked(suffix, dpi), dpi, words_as_paths)
+    """A figure as the content of a file of one of `SUFFIXES`, at its size in mm.
+
+    Raises InputError as `checked` does.
+    """
+    suffix = checked(suffix, dpi)
+    return save(page_of(study, spec, suffix), suffix, dpi, words_as_paths)
 
 
 def checked(suffix: str, dpi: int) -> str:
@@ -40,35 +53,63 @@ def checked(suffix: str, dpi: int) -> str:
 
 
 def save(page: Page, suffix: str, dpi: int = 600, words_as_paths: bool = False) -> bytes:
-    """A drawn page as the content of a file."""
-    import matplotlib as mpl
-
+    """A drawn page as the content of a file of one of `SUFFIXES`; SVG has its words as text, or as paths."""
     buffer = io.BytesIO()
-    nothing: dict[str, dict[str, str | None]] = {
-        ".svg": {"Date": None}, ".pdf": {"CreationDate": None, "Producer": None, "Creator": "Curve Sieve"},
-        ".png": {"Software": "Curve Sieve"},
-    }  # fmt: skip
-    with mpl.rc_context({"svg.fonttype": "path" if words_as_paths else "none", "pdf.fonttype": 42,
-                         "svg.hashsalt": "curve sieve"}):  # fmt: skip
-        if suffix == ".tiff":
-            page.figure.savefig(buffer, format="tiff", dpi=dpi, pil_kwargs={"compression": "tiff_lzw"})
-        else:
-            page.figure.savefig(buffer, format=suffix[1:], dpi=dpi, metadata=nothing[suffix])
+    more = {"pil_kwargs": {"compression": "tiff_lzw"}} if suffix == ".tiff" else {"metadata": _NOTHING[suffix]}
+    page.settings |= {"svg.fonttype": "path" if words_as_paths else "none", "pdf.fonttype": 42,
+                      "svg.hashsalt": "curve sieve"}  # fmt: skip
+    painted(page, lambda: page.figure.savefig(buffer, format=suffix[1:], dpi=dpi, **more))
     return buffer.getvalue()
 
 
-def data_csv(panels: Sequence[Shown]) -> str:
-    """All that is drawn: a block of columns a line (x, y, u), side by side, with panel and name above. All digits."""
-    columns: list[list[str]] = []
-    for number, panel in enumerate(panels, 1):
-        for line in panel.lines:
-            label = f"panel {number}, {line.label}"
-            columns.append([f"{label}: {panel.x or 'x'}", *map(repr, map(float, line.x))])
-            columns.append([f"{label}: {panel.y or 'y'}", *map(repr, map(float, line.y))])
-            if line.u is not None:
-                columns.append([f"{label}: u", *map(repr, map(float, line.u))])
-    longest = max((len(one) for one in columns), default=0)
-    buffer = io.StringIO()
-    rows = zip(*(one + [""] * (longest - len(one)) for one in columns), strict=True)
-    csv.writer(buffer).writerows(rows)
-    return buffer.getvalue()
+def script_of(page: Page, name: str, data: str, out: str, dpi: int = 300) -> str:
+    """A script that draws the page again from the file `data` (see `data.data_csv`) with Matplotlib alone.
+
+    It writes to `out`, or to the file that it is given as its argument. Fonts lying beside it are used.
+    """
+    size = page.figure.get_size_inches().tolist()
+    aids = files(__package__).joinpath("aids.py").read_text("utf-8").split('"""', 2)[2]
+    return _SCRIPT.format(
+        title=name.replace('"', "'").replace("\\", ""),
+        aids=aids.replace("from __future__ import annotations\n", "").strip(),
+        settings="\n".join(f"    {key!r}: {value!r}," for key, value in page.settings.items()),
+        data=data, out=out, dpi=dpi, size=tuple(size), calls=source(page.pen.calls),
+    )  # fmt: skip
+
+
+_SCRIPT = '''"""Draws “{title}” again with Matplotlib from the data beside it.
+
+Fonts (*.ttf) that lie beside it are used.
+"""
+
+from __future__ import annotations
+
+import csv
+import sys
+from pathlib import Path
+
+import matplotlib
+from matplotlib import font_manager, ticker
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+
+{aids}
+
+
+HERE = Path(__file__).parent
+for font in sorted(HERE.glob("*.ttf")):
+    font_manager.fontManager.addfont(str(font))
+matplotlib.rcParams.update({{
+{settings}
+}})
+
+with open(HERE / {data!r}, encoding="utf-8", newline="") as file:
+    names, *rows = csv.reader(file)
+d = {{name: np.array([float(row[k]) for row in rows if row[k]]) for k, name in enumerate(names)}}
+
+fig = Figure(figsize={size!r}, dpi=100)
+FigureCanvasAgg(fig)
+{calls}
+
+fig.savefig(sys.argv[1] if len(sys.argv) > 1 else HERE / {out!r}, dpi={dpi!r})
+'''

@@ -12,8 +12,8 @@ from curvesieve.core.intake.take import Take
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Basis, Reading, ReadingKey
 from curvesieve.core.recipe import Part, Recipe
-from curvesieve.core.study.figure_parts import FigureSpec
 from curvesieve.core.study.family_parts import FamilyLook, JointEntry, Shared, TrendEntry, Way
+from curvesieve.core.study.figure_parts import FigureSpec
 
 SCHEMA_VERSION = 7
 """What each version brought is told in `migrations`."""
