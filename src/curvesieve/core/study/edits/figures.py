@@ -1,13 +1,31 @@
-"""Edits of figures: made, named, changed, removed."""
+"""Edits of figures: made, named, changed in any of their parts, removed."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
 
 from curvesieve.core.errors import InputError, nearest
-from curvesieve.core.study.edits.base import Edit
-from curvesieve.core.study.figure_parts import FigureSpec
+from curvesieve.core.study.edits.base import Edit, new_id
+from curvesieve.core.study.figure_parts import AxisSpec, FigureSpec, LineSpec, PanelSpec
 from curvesieve.core.study.study import Study
+
+P = TypeVar("P", bound=BaseModel)
+Change = Callable[[FigureSpec], FigureSpec]
+
+
+def changed(part: P, **changes: Any) -> P:
+    """A part with other values of its fields. Raises InputError, which says what a field takes."""
+    whole = {name: getattr(part, name) for name in type(part).model_fields} | changes
+    try:
+        return type(part).model_validate(whole)
+    except ValidationError as error:
+        fault = error.errors()[0]
+        where = " ".join(str(one).replace("_", " ") for one in fault["loc"] if not isinstance(one, int))
+        said = str(fault["msg"]).removeprefix("Value error, ")
+        raise InputError(f"{where}: {said[:1].lower()}{said[1:]}; what stood there is kept.") from error
 
 
 def add_figure(spec: FigureSpec) -> Edit:
@@ -20,12 +38,22 @@ def add_figure(spec: FigureSpec) -> Edit:
     return edit
 
 
-def change_figure(figure_id: str, change: Callable[[FigureSpec], FigureSpec]) -> Edit:
+def copy_figure(figure_id: str, as_id: str = "") -> Edit:
+    """The same figure once more, behind it, under a name of its own."""
+
+    def edit(study: Study) -> Study:
+        spec = figure_of(study, figure_id)
+        return add_figure(spec.model_copy(update={"id": as_id or new_id("figure")}))(study)
+
+    return edit
+
+
+def change_figure(figure_id: str, change: Change) -> Edit:
     """Another figure in the place of one."""
 
     def edit(study: Study) -> Study:
         figures = tuple(change(one) if one.id == figure_id else one for one in study.document.figures)
-        return study.with_document(figures=figures)
+        return study if figures == study.document.figures else study.with_document(figures=figures)
 
     return edit
 
@@ -50,6 +78,52 @@ def remove_figure(figure_id: str) -> Edit:
         return study.with_document(figures=tuple(one for one in study.document.figures if one.id != figure_id))
 
     return edit
+
+
+def in_panel(place: int, change: Callable[[PanelSpec], PanelSpec]) -> Change:
+    """A change of the panel at a place, from 0."""
+
+    def within(spec: FigureSpec) -> FigureSpec:
+        panels = tuple(change(one) if number == place else one for number, one in enumerate(spec.panels))
+        return changed(spec, panels=panels)
+
+    return within
+
+
+def with_axis(place: int, name: str, **changes: Any) -> Change:
+    """Other values of an axis (``x``, ``y`` or ``right``) of a panel; of x and y of all panels that share it."""
+
+    def within(spec: FigureSpec) -> FigureSpec:
+        shared = (name == "x" and spec.share_x) or (name == "y" and spec.share_y)
+        scaling = {key: value for key, value in changes.items() if key in ("low", "high", "scale", "cut")}
+        panels = []
+        for number, panel in enumerate(spec.panels):
+            taken = changes if number == place else scaling if shared else {}
+            axis: AxisSpec = getattr(panel, name)
+            panels.append(changed(panel, **{name: changed(axis, **taken)}) if taken else panel)
+        return changed(spec, panels=tuple(panels))
+
+    return within
+
+
+def with_line(place: int, line_id: str, **changes: Any) -> Change:
+    """Another style of a line of a panel."""
+
+    def change(panel: PanelSpec) -> PanelSpec:
+        old = dict(panel.lines).get(line_id, LineSpec())
+        new = changed(old, **changes)
+        rest = tuple((id_, one) for id_, one in panel.lines if id_ != line_id)
+        return changed(panel, lines=rest if new == LineSpec() else (*rest, (line_id, new)))
+
+    return in_panel(place, change)
+
+
+def figure_of(study: Study, figure_id: str) -> FigureSpec:
+    """The figure of an id; raises InputError where there is none."""
+    found = next((one for one in study.document.figures if one.id == figure_id), None)
+    if found is None:
+        raise InputError("This figure is not in the study any more.")
+    return found
 
 
 def figure_named(study: Study, name: str) -> FigureSpec:
