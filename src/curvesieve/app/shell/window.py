@@ -50,13 +50,14 @@ from curvesieve.core.study.store import SUFFIX
 
 if TYPE_CHECKING:
     from curvesieve.app.benches.family.bench import FamilyBench
+    from curvesieve.app.benches.figure.bench import FigureBench
     from curvesieve.app.benches.intake.bench import IntakeBench
     from curvesieve.app.shell.defects import DefectKeeper
     from curvesieve.app.shell.frame import Frame
 
 _SHELF_PX = 212
 
-BENCHES = ("Intake", "Curve", "Family")
+BENCHES = ("Intake", "Curve", "Family", "Figure")
 _DATA_FILES = (
     "Measured data (*.csv *.txt *.dat *.tsv *.xy *.xye *.asc *.jdx *.dx *.xlsx *.ods *.h5 *.hdf5 *.nxs *.xml *.npy"
     " *.npz *.gz);;All files (*)"
@@ -184,11 +185,14 @@ class Window(QMainWindow):
                 *bench.action_rows(self.show_plot_alone),
                 *self.shelf.action_rows(),
                 *self.exports.action_rows(),
+                ActionRow("Make a figure of what is in hand", "Ctrl+G", self.make_figure, words="page print plot"),
                 ActionRow("Simulate a curve, or make a histogram…", "", self.show_making),
                 *window_rows(BENCHES, self.show_bench, self.use_scheme, lambda: (self.window() or self).close()),
             ]
         )
-        self.finder = Finder(self, made, lambda: [*actions.add(bench.rule_rows()), *self._family_actions])
+        self.finder = Finder(
+            self, made, lambda: [*actions.add(bench.rule_rows()), *self._family_actions, *self._figure_actions]
+        )
         session.changed.connect(lambda old, new: actions.refresh())
         session.view_changed.connect(lambda old, new: actions.refresh())
         self.bench_changed.connect(actions.refresh)
@@ -215,12 +219,27 @@ class Window(QMainWindow):
         return bench
 
     @cached_property
+    def figure_bench(self) -> FigureBench:
+        """Made when it is first gone to, as the others are."""
+        from curvesieve.app.benches.figure.bench import FigureBench
+
+        bench = FigureBench(self.session)
+        bench.told.connect(self.status.hint.set)
+        self.benches.addWidget(bench)
+        return bench
+
+    @cached_property
+    def _figure_actions(self) -> list[QAction]:
+        return self.actions_.add(self.figure_bench.action_rows())
+
+    @cached_property
     def _family_actions(self) -> list[QAction]:
         return self.actions_.add(self.family_bench.action_rows())
 
     def _kept_clear(self) -> int:
-        """The width of the column with the Fit button, where it is shown."""
-        side = self.family_bench.side if self.bench == "Family" else self.curve_bench.side
+        """The width of the column with the main button, where it is shown."""
+        sides = {"Family": lambda: self.family_bench.side, "Figure": lambda: self.figure_bench.side}
+        side = sides.get(self.bench, lambda: self.curve_bench.side)()
         return side.width() + 10 if side.isVisible() else 0
 
     def refresh(self) -> None:
@@ -231,23 +250,28 @@ class Window(QMainWindow):
             self.intake_bench.refresh()
         if "family_bench" in vars(self):
             self.family_bench.restyle()
+        if "figure_bench" in vars(self):
+            self.figure_bench.restyle()
 
     def show_bench(self, name: str) -> None:
         shown: QWidget = self.curve_bench
         if name != "Curve":
-            shown = self.intake_bench if name == "Intake" else self.family_bench
+            shown = getattr(self, f"{name.lower()}_bench")
         self.benches.setCurrentWidget(shown)
         self.header.show_bench(name)
         self.notice.raise_()  # a bench that comes up would lie over it
         self.bench = name
         self.bench_changed.emit()
         # On Intake the waiting files stand in its place; a plot that was given all room keeps it.
-        self.shelf.setVisible(name != "Intake" and not self.curve_bench.side.isHidden())
+        self.shelf.setVisible(name not in ("Intake", "Figure") and not self.curve_bench.side.isHidden())
         if name == "Intake":
             self.status.hint.set("Nothing is part of the study until you bring it in")
         elif name == "Family":
             self.status.hint.set(self.family_bench.hint)
             self._family_actions  # noqa: B018  made with the bench, for its keys
+        elif name == "Figure":
+            self.status.hint.set(self.figure_bench.hint)
+            self._figure_actions  # noqa: B018
         else:
             self.curve_bench.canvas.say_hint()
 
@@ -259,6 +283,11 @@ class Window(QMainWindow):
             part.setVisible(alone)
         for fold in (self.curve_bench.drawer.heading, self.curve_bench.canvas.strip.title):
             fold.fold(not alone)
+
+    def make_figure(self) -> None:
+        """A figure of what is in hand, on the Figure bench."""
+        self.show_bench("Figure")
+        self.figure_bench.make_first()
 
     def show_making(self) -> None:
         self.show_bench("Intake")
@@ -342,6 +371,8 @@ class Window(QMainWindow):
             self.intake_bench.lay_down()
         elif self.bench == "Family":
             self.family_bench.lay_down()
+        elif self.bench == "Figure":
+            self.figure_bench.lay_down()
 
     # -- the end ------------------------------------------------------------------------------------
 

@@ -10,10 +10,21 @@ import numpy as np
 from curvesieve.core import units
 from curvesieve.core.errors import InputError
 from curvesieve.core.reading import Reading, ReadingKey
-from curvesieve.core.study.figure_parts import BandMark, BracketMark, GuideMark, Mark, Spot
+from curvesieve.core.study.figure_parts import (
+    BandMark,
+    BracketMark,
+    FamilyContent,
+    GuideMark,
+    Mark,
+    PanelSpec,
+    Spot,
+    TrendContent,
+)
 from curvesieve.core.study.ledger import ledger_of
+from curvesieve.core.study.standing import is_place
 from curvesieve.core.study.study import Study
 
+_MOST_CURVES = 40
 _LIVE = re.compile(r"\{([^{}]+) of ([^{}]+)\}")
 
 
@@ -90,3 +101,39 @@ def live(study: Study, text: str, said: list[str]) -> str:
         return f"{reading.symbol or reading.name} = {reading.written}"
 
     return _LIVE.sub(put, text)
+
+
+def curves_in(study: Study, panel: PanelSpec) -> list[str]:
+    """The curves that a panel shows, by their ids, as far as they are there."""
+    found: list[str] = []
+    for content in panel.contents:
+        if isinstance(content, FamilyContent | TrendContent):
+            family = next((one for one in study.document.families if one.id == content.family), None)
+            found += family.curves if family is not None else ()
+        else:
+            found.append(content.curve)
+    return [id_ for id_ in dict.fromkeys(found) if study.has(id_)]
+
+
+def offered_readings(study: Study, panel: PanelSpec) -> list[tuple[str, str]]:
+    """The readings of a panel's curves by their words, each as it is typed to stand in words: ``{E of foil_1}``."""
+    return [
+        (f"{reading.name} of {label}", f"{{{reading.name} of {label}}}")
+        for id_, label in _first_curves(study, panel)
+        for reading in readings_of(study, id_).values()
+        if not reading.aside
+    ]
+
+
+def _first_curves(study: Study, panel: PanelSpec) -> list[tuple[str, str]]:
+    return [(id_, study.entry(id_).label) for id_ in curves_in(study, panel)[:_MOST_CURVES]]
+
+
+def offered_spots(study: Study, panel: PanelSpec, unit: str) -> list[tuple[str, Spot]]:
+    """The readings of a panel's curves that are places on an axis in this unit."""
+    return [
+        (f"{reading.name} of {label}", Spot(curve=id_, key=key))
+        for id_, label in _first_curves(study, panel)
+        for key, reading in readings_of(study, id_).items()
+        if is_place(reading, unit)
+    ]

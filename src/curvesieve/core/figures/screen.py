@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -62,6 +62,10 @@ class Picture:
     traces: dict[str, Floats]
     panels: dict[int, Scales]
     said: tuple[str, ...]
+
+    def with_pixels(self, pixels: NDArray[np.uint8]) -> Picture:
+        """The same page in other colours."""
+        return replace(self, pixels=pixels)
 
     def part_at(self, px: float, py: float) -> str:
         """The part at a pixel: a small one before a line, a line before an axis, an axis before the panel behind it.

@@ -12,6 +12,7 @@ from curvesieve.core import units
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.family.lifting import divisor, lift_of
+from curvesieve.core.reading import Reading
 from curvesieve.core.steps.axis import in_units
 from curvesieve.core.study.document import Family
 from curvesieve.core.study.family_parts import FamilyLook, Guide
@@ -175,10 +176,14 @@ def guides_offered(study: Study, family: Family, curve_id: str, curve: Curve) ->
     return [
         (cell.name, Guide(curve=curve_id, key=key))
         for key, cell in row.cells.items()
-        if units.shown(cell.unit) == units.shown(curve.x_unit)
-        and low <= cell.value <= high
-        and not any(word in f"{key.quantity} {cell.name}".casefold() for word in _EXTENTS)
+        if low <= cell.value <= high and is_place(cell, curve.x_unit)
     ]
+
+
+def is_place(reading: Reading, unit: str) -> bool:
+    """Whether a reading is a place on an axis in this unit; a width is none."""
+    words = f"{reading.key.quantity} {reading.name}".casefold()
+    return units.shown(reading.unit) == units.shown(unit) and not any(word in words for word in _EXTENTS)
 
 
 @dataclass(frozen=True, eq=False)
