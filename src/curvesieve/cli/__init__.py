@@ -20,6 +20,7 @@ _COMMANDS = (
     "peaks",
     "run",
     "figure",
+    "report",
     "steps",
     "measures",
     "terms",
@@ -29,6 +30,7 @@ _FILES = {
     "read": ("listing", "read"), "fit": ("fitting", "fit_file"), "pass": ("passing", "pass_file"),
     "measure": ("measuring", "measure_files"), "tension": ("measuring", "tension_files"),
     "peaks": ("peaks", "peak_files"), "run": ("running", "run_study"), "figure": ("figures", "write_figure"),
+    "report": ("figures", "write_report"),
 }  # fmt: skip
 """What works on files, each in a module that is loaded when it is asked for."""
 
@@ -92,7 +94,13 @@ def _parser() -> argparse.ArgumentParser:
     figure.add_argument("--out", required=True, metavar="FILE", help=".png, .tiff, .svg or .pdf")
     figure.add_argument("--dpi", type=int, default=600, help="dots per inch of PNG and TIFF (600)")
     figure.add_argument("--paths", action="store_true", help="letters of an SVG as paths")
-    figure.add_argument("--data", metavar="FILE.csv", help="write all that is drawn, all digits")
+    figure.add_argument("--data", metavar="FILE.csv", help="write all that is drawn, and a script that draws it again")
+    report = commands.add_parser("report", help="write a report of a study: figures, readings, what was done, methods")
+    report.add_argument("study", metavar="STUDY.sieve")
+    report.add_argument("--out", required=True, metavar="FILE", help=".html (one file) or .pdf")
+    report.add_argument("--family", default="", metavar="NAME", help="of one family only")
+    report.add_argument("--curve", default="", metavar="NAME", help="of one curve only")
+    report.add_argument("--template", metavar="FILE", help="plain text with {figures}, {readings}, {methods} …")
 
     for name, what in (
         ("steps", "every step of a sieve with its fields"),

@@ -118,6 +118,9 @@ class Rule(BaseModel):
     words: ClassVar[str] = ""
     """Other words under which the trade looks for it."""
     reference: ClassVar[str] = ""
+    told: ClassVar[str] = ""
+    """What it did, in the words of a report: ``spikes above {threshold} times the noise were patched``. ``{band}`` is
+    its low and high, ``{settings}`` its closed card's line."""
     handles: ClassVar[tuple[Handle, ...]] = ()
 
     def effort(self, curve: Curve) -> float:
@@ -127,6 +130,19 @@ class Rule(BaseModel):
     def digest(self) -> str:
         """One short line for the closed card, such as ``window 11, threshold 5``."""
         return ", ".join(f"{info.title} {getattr(self, name)}" for name, info in self.settings().items())
+
+    def in_words(self, x_unit: str = "", y_unit: str = "") -> str:
+        """What it did, in a sentence without its end. Units are those of the curve that it was put to."""
+        if not self.told:
+            return f"{self.label.lower()} ({self.digest()})"
+        said = {name: _said(getattr(self, name)) for name in type(self).model_fields}
+        for name, info in self.settings().items():
+            extra: Any = info.json_schema_extra or {}
+            unit = {"x": x_unit, "y": y_unit}.get(extra.get("unit", ""), "")
+            if unit and getattr(self, name) is not None:
+                said[name] = f"{said[name]} {unit}"
+        band = _band_in_words(said.get("low", ""), said.get("high", ""))
+        return self.told.format(**said, band=band, settings=self.digest())
 
     def to_json(self) -> dict[str, Any]:
         """The rule as files have it: its slug and its fields."""
@@ -158,6 +174,20 @@ class Rule(BaseModel):
     def fitted_to(cls, curve: Curve) -> Self:
         """The rule a user starts from on this curve; the defaults unless a rule knows better."""
         return cls()
+
+
+def _said(value: object) -> str:
+    if isinstance(value, float):
+        return f"{value:.6g}"
+    if isinstance(value, tuple | list):
+        return ", ".join(map(_said, value))
+    return "" if value is None else str(value)
+
+
+def _band_in_words(low: str, high: str) -> str:
+    if low and high:
+        return f"from {low} to {high}"
+    return f"above {low}" if low else f"up to {high}" if high else "chosen by hand"
 
 
 class Banded(Rule):

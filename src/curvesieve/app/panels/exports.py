@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QFileDialog, QVBoxLayout, QWidget
 
 from curvesieve.app.panels.numbers import NumbersView
-from curvesieve.app.panels.report import ask_report
+from curvesieve.app.panels.report import ask_report, ask_study_report, copy_methods
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.core.files import write_bytes
@@ -37,6 +37,14 @@ class Exports:
             ActionRow("Look at the record's numbers", "Ctrl+T", self.show_numbers, has_curve, bench="Curve"),
             ActionRow("Write the curve as a file…", "Ctrl+E", self.ask_curve, has_curve, bench="Curve"),
             ActionRow("Write the record as a file…", "", self.ask_record, has_curve, bench="Curve"),
+            ActionRow(
+                "Write a report of the study…",
+                "",
+                lambda: ask_study_report(self.session, self.window),
+                has_curve,
+                "methods",
+            ),
+            ActionRow("Copy the methods paragraph", "", lambda: copy_methods(self.session), has_curve, "report"),
             ActionRow("Write a report…", "", lambda: ask_report(self.session, self.window), has_curve, bench="Curve"),
         ]
 

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 SUFFIXES = {".html": "HTML", ".pdf": "PDF"}
-_STYLE = """
+STYLE = """
 body { font: 14px/1.45 "Source Sans 3", sans-serif; color: #1f2a2b; margin: 2em auto; max-width: 60em; }
 section { page-break-after: always; margin-bottom: 3em; }
 h1 { font-size: 1.5em; margin: 0; } h2 { font-size: 1.05em; margin: 1.2em 0 0.3em; }
@@ -24,7 +24,8 @@ p.about { color: #6b7573; margin: 0; }
 table { border-collapse: collapse; font-size: 0.9em; } td, th { padding: 2px 10px 2px 0; text-align: left; }
 th { border-bottom: 1px solid #c9cfcc; color: #6b7573; font-weight: 600; } td { border-bottom: 1px solid #eceeea; }
 ul { font-size: 0.85em; color: #6b7573; padding-left: 1.2em; } svg { max-width: 100%; height: auto; }
-.wide { overflow-x: auto; }
+.wide { overflow-x: auto; } figure { margin: 1em 0; } figcaption { color: #6b7573; font-size: 0.9em; }
+h3 { font-size: 0.95em; margin: 0.8em 0 0.2em; }
 """
 
 
@@ -34,32 +35,40 @@ def written(report: Report, suffix: str, watch: Callable[[float], None] | None =
     Raises InputError for another suffix.
     """
     told = watch or (lambda share: None)
-    if suffix.lower() in (".html", ".htm"):
+    if checked(suffix) == ".html":
         return _html(report, told).encode()
-    if suffix.lower() == ".pdf":
-        return _pdf(report, told)
-    raise InputError(f"A report is written as {', '.join(SUFFIXES)}, not as {suffix or 'a file without a suffix'}.")
+    return _pdf(report, told)
+
+
+def checked(suffix: str) -> str:
+    """The suffix of `SUFFIXES` that is meant; raises InputError for another one."""
+    meant = ".html" if suffix.lower() == ".htm" else suffix.lower()
+    if meant not in SUFFIXES:
+        raise InputError(f"A report is written as {', '.join(SUFFIXES)}, not as {suffix or 'a file without a suffix'}.")
+    return meant
 
 
 def _html(report: Report, told: Callable[[float], None]) -> str:
     title = html.escape(report.title)
     parts = [f"<!DOCTYPE html>\n<html lang='en'><head><meta charset='utf-8'><title>{title}</title>"
-             f"<style>{_STYLE}</style></head><body>"]  # fmt: skip
+             f"<style>{STYLE}</style></head><body>"]  # fmt: skip
     for place, page in enumerate(report.pages, 1):
         parts.append(f"<section><h1>{html.escape(page.title)}</h1><p class='about'>{html.escape(page.about)}</p>")
         parts.append(svg(page.curves))
-        parts += [_html_listing(listing) for listing in page.listings]
+        parts += [html_listing(listing) for listing in page.listings]
         notes = "".join(f"<li>{html.escape(note)}</li>" for note in page.notes)
         parts.append(f"<ul>{notes}</ul></section>" if notes else "</section>")
         told(place / len(report.pages))
     return "\n".join([*parts, "</body></html>\n"])
 
 
-def _html_listing(listing: Listing) -> str:
+def html_listing(listing: Listing) -> str:
+    """A table as HTML."""
     head, *rows = listing.rows
     top = "".join(f"<th>{html.escape(cell)}</th>" for cell in head)
     body = "".join("<tr>" + "".join(f"<td>{html.escape(c)}</td>" for c in row) + "</tr>" for row in rows)
-    return f"<h2>{html.escape(listing.title)}</h2><div class='wide'><table><tr>{top}</tr>{body}</table></div>"
+    title = f"<h2>{html.escape(listing.title)}</h2>" if listing.title else ""
+    return f"{title}<div class='wide'><table><tr>{top}</tr>{body}</table></div>"
 
 
 # -- PDF ----------------------------------------------------------------------------------------------
@@ -111,7 +120,7 @@ def _put_lines(figure: Figure, lines: list[str], at: float) -> None:
 
 def _put_listing(figure: Figure, listing: Listing, at: float) -> float:
     """A table from a height on; one that is wider than the page goes on below itself. Returns the height behind it."""
-    blocks = _blocks(listing)
+    blocks = columns_in_blocks(listing)
     if at - _BOTTOM < 5 * _LINE:
         _put_lines(figure, [f"{listing.title}: in the HTML report"], at)
         return at - _LINE
@@ -125,11 +134,11 @@ def _put_listing(figure: Figure, listing: Listing, at: float) -> float:
         head, *rows = listing.rows
         left = len(rows) - room
         rows = rows[:room] if left > 0 else rows
-        widths = [min(max(len(row[c]) for row in listing.rows), _WIDEST) + 2 for c in columns]
+        widths = [cell_width(listing, c) for c in columns]
         place = _LEFT
         for column, width in zip(columns, widths, strict=True):
-            figure.text(place, at, _cut(head[column]), fontsize=_SIZE, color=MUTED, va="top", weight="bold")
-            texts = "\n".join(_cut(row[column]) or " " for row in rows)
+            figure.text(place, at, short(head[column]), fontsize=_SIZE, color=MUTED, va="top", weight="bold")
+            texts = "\n".join(short(row[column]) or " " for row in rows)
             figure.text(place, at - _LINE, texts, fontsize=_SIZE, color=INK, va="top", linespacing=_SPACING)
             place += width * (_RIGHT - _LEFT) / max(sum(widths), _LETTERS)
         at -= (len(rows) + 1) * _LINE
@@ -140,17 +149,23 @@ def _put_listing(figure: Figure, listing: Listing, at: float) -> float:
     return at
 
 
-def _cut(text: str) -> str:
-    return text if len(text) <= _WIDEST else text[: _WIDEST - 1] + "…"
+def short(text: str, most: int = _WIDEST) -> str:
+    """The text of a cell, cut where it is too long."""
+    return text if len(text) <= most else text[: most - 1] + "…"
 
 
-def _blocks(listing: Listing) -> list[list[int]]:
-    """The columns of a table in pieces that fit over the page, the first column in each."""
-    widths = [min(max(len(row[c]) for row in listing.rows), _WIDEST) + 2 for c in range(len(listing.rows[0]))]
+def cell_width(listing: Listing, column: int, most: int = _WIDEST) -> int:
+    """The letters that a column takes."""
+    return min(max(len(row[column]) for row in listing.rows), most) + 2
+
+
+def columns_in_blocks(listing: Listing, letters: int = _LETTERS, most: int = _WIDEST) -> list[list[int]]:
+    """The columns of a table in pieces of so many letters, the first column in each."""
+    widths = [cell_width(listing, c, most) for c in range(len(listing.rows[0]))]
     blocks: list[list[int]] = [[0]]
     used = widths[0]
     for column in range(1, len(widths)):
-        if used + widths[column] > _LETTERS and len(blocks[-1]) > 1:
+        if used + widths[column] > letters and len(blocks[-1]) > 1:
             blocks.append([0])
             used = widths[0]
         blocks[-1].append(column)

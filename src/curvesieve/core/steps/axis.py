@@ -52,6 +52,7 @@ class CalibrateX(TakesTable, Step):
     group = "re-axis"
     left_out = "by itself"
     summary = "Bring measured lines to their reference positions"
+    told = "x was calibrated by known lines"
     words = "calibration standard shift axis correct wavelength"
     reference = "reference lines: see `reference_lines`"
 
@@ -115,6 +116,7 @@ class Resample(Step):
     label = "Resample"
     group = "re-axis"
     summary = "Onto a regular grid, another curve's x, or given x"
+    told = "the curve was resampled ({settings})"
     words = "interpolate grid regrid rebin even spacing common x align"
     handles = (Band(when="onto: grid"),)
 

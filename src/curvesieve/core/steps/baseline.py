@@ -27,6 +27,7 @@ class Baseline(Banded, Step):
     group = "level"
     left_out = "shifted"
     summary = "Take off a constant, polynomial, least-squares or drawn baseline"
+    told = "a baseline was subtracted ({settings})"
     words = "background subtract drift fluorescence detrend"
     reference = (
         "ALS: Eilers and Boelens 2005; arPLS: Baek et al., Analyst 140 (2015) 250; airPLS: Zhang et al., Analyst 135 "

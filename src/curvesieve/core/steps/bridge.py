@@ -48,6 +48,7 @@ class Bridge(Banded, Step):
     group = "repair"
     left_out = "by itself"
     summary = "Replace a faulty band by a curve fitted to its flanks"
+    told = "points {band} were replaced by a {law} through their flanks"
     words = "interpolate gap patch fill repair glitch artefact"
     reference = "least squares and propagation of uncertainty, JCGM 100:2008, 5.2.2"
     handles = (Band(opens=(0.45, 0.55)), Flanks())

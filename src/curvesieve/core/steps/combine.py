@@ -30,6 +30,7 @@ class Combine(Step):
     group = "combine"
     left_out = "by itself"
     summary = "Subtract, add or divide by another curve"
+    told = "another curve was combined with it ({settings})"
     words = "blank reference background subtract difference ratio correct"
 
     operation: Literal["subtract", "add", "multiply", "divide"] = RuleField(
@@ -170,6 +171,7 @@ class Average(Step):
     group = "combine"
     left_out = "stay"
     summary = "Mean or median of the family's replicates"
+    told = "the {by} of the family’s curves was taken"
     words = "mean median replicates repeat combine"
 
     by: Literal["mean", "median"] = RuleField("mean", label="by", help="The median is not pulled by one bad replicate.")

@@ -52,6 +52,7 @@ class ShiftLevel(Step):
     group = "repair"
     left_out = "shifted"
     summary = "Close a jump by an offset or a factor"
+    told = "a jump was closed by an {by} ({settings})"
     words = "jump offset discontinuity stitch detector change step"
     handles = (Mark(),)
 
@@ -131,6 +132,7 @@ class Zero(Banded, Step):
     group = "level"
     left_out = "by itself"
     summary = "Subtract the first point, a band's mean or a preload"
+    told = "{axis} was set to zero ({settings})"
     words = "tare origin offset toe preload subtract"
     handles = (Band(when="by: band"),)
 
@@ -217,6 +219,7 @@ class Scale(Banded, Step):
     group = "level"
     left_out = "by itself"
     summary = "Factor, other unit, or normalised"
+    told = "{axis} was scaled ({settings})"
     words = "normalise normalize convert unit multiply divide factor"
     handles = (Band(when="by: band, area"), Mark(when="by: point"))
 

@@ -29,6 +29,7 @@ class Compliance(Step):
     group = "re-axis"
     left_out = "by itself"
     summary = "The machine's own give, taken off x"
+    told = "the machine’s own give was taken off x ({settings})"
     words = "compliance stiffness crosshead machine frame correction extension deflection"
 
     by: Literal["a stiffness", "a reference run"] = RuleField(
@@ -96,6 +97,7 @@ class KeepTest(Step):
     group = "trim"
     left_out = "by itself"
     summary = "Drops slack before the load and what follows the break"
+    told = "the test was taken from a load of {start} to {end}"
     words = "slack preload start end break fracture crop test tension grip"
 
     start: float = RuleField(

@@ -44,6 +44,7 @@ class Despike(Step):
     group = "repair"
     left_out = "by itself"
     summary = "Find spikes that no line could be, and patch them"
+    told = "spikes above {threshold} times the noise were patched, in a window of {window} points"
     words = "cosmic ray spike outlier glitch remove hot pixel noise"
     reference = "own rule; second differences and lines as told in its help"
 
@@ -192,6 +193,7 @@ class DespikeDifferences(Step):
     group = "repair"
     left_out = "stay"
     summary = "Find one-channel spikes by the steps between neighbours"
+    told = "spikes of a few points, with steps above {threshold} times the noise, were patched"
     words = "cosmic ray spike outlier glitch remove"
     reference = "Whitaker and Hayes, Chemom. Intell. Lab. Syst. 179 (2018) 82"
 

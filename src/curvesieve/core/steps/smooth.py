@@ -32,6 +32,7 @@ class Smooth(Step):
     group = "smooth"
     left_out = "stay"
     summary = "Savitzky–Golay, moving mean or median, Gaussian, Whittaker, spline"
+    told = "noise was smoothed ({settings})"
     words = "filter noise denoise average lowpass running"
     reference = (
         "Savitzky and Golay, Anal. Chem. 36 (1964) 1627; Eilers, Anal. Chem. 75 (2003) 3631 (Whittaker; from memory)"

@@ -30,6 +30,7 @@ class SpectralAxis(Step):
     group = "transform"
     left_out = "by itself"
     summary = "Wavelength, wavenumber, photon energy, frequency, Raman shift"
+    told = "x was made a {to} ({settings})"
     words = "nm eV cm-1 convert optical infrared laser photon frequency terahertz"
     reference = "E = hc/λ with h, c and e of the SI of 2019"
 
@@ -97,6 +98,7 @@ class Absorbance(Step):
     group = "transform"
     left_out = "by itself"
     summary = "From transmittance or reflectance, or back"
+    told = "y was made {make}"
     words = "transmittance transmission reflectance kubelka munk optical density extinction percent"
     reference = "IUPAC Compendium of Chemical Terminology (from memory); P. Kubelka and F. Munk 1931 (from memory)"
 

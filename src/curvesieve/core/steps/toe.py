@@ -32,6 +32,7 @@ class Toe(Banded, Step):
     group = "level"
     left_out = "by itself"
     summary = "The elastic line, prolonged to zero, is the new origin"
+    told = "the foot of the curve was compensated by the elastic line prolonged to zero, which was {by}"
     words = "toe slack seating preload modulus strain zero tension origin"
     handles = (Band(when="by: band"),)
 

@@ -38,6 +38,7 @@ class Slope(Step):
     label = "Slope"
     group = "transform"
     summary = "Derivative of order 1 to 3"
+    told = "the derivative of order {order} was taken ({settings})"
     words = "differentiate derivative gradient rate"
     reference = "Savitzky and Golay, Anal. Chem. 36 (1964) 1627"
 
@@ -95,6 +96,7 @@ class RunningArea(Step):
     label = "Running area"
     group = "transform"
     summary = "Integral from a chosen zero up to each point"
+    told = "the running integral was taken, by the rule {rule}"
     words = "integrate integral cumulative work energy area sum"
     handles = (Mark(at="zero"),)
 
@@ -171,6 +173,7 @@ class Spectrum(Step):
     label = "Spectrum"
     group = "transform"
     summary = "Fourier amplitude, phase or power against frequency"
+    told = "the Fourier {show} was taken ({settings})"
     words = "fft fourier transform frequency periodogram oscillation"
     reference = "Harris, Proc. IEEE 66 (1978) 51 (windows); Scargle, Astrophys. J. 263 (1982) 835 (from memory)"
 
@@ -290,6 +293,7 @@ class ReExpress(Step):
     group = "transform"
     left_out = "by itself"
     summary = "New x and y by formulas in x and y"
+    told = "x was made {new_x}, and y {new_y}"
     words = "transform logarithm formula compute convert axes true stress"
 
     new_x: str = RuleField("x", label="new x", help="A formula in x and y.")

@@ -22,6 +22,7 @@ class KeepRange(Banded, Step):
     group = "trim"
     left_out = "by itself"
     summary = "Keep one stretch of x, drop the rest"
+    told = "only points {band} were kept"
     words = "crop cut trim window select region clip truncate limit"
     handles = (Band(),)
 
@@ -65,6 +66,7 @@ class LeaveOut(Banded, Step):
     group = "trim"
     left_out = "by itself"
     summary = "Keep points, but use them for nothing"
+    told = "points {band} were kept and used for nothing"
     words = "exclude mask ignore omit flag outlier"
     handles = (Band(),)
 
@@ -123,6 +125,7 @@ class SortMerge(Step):
     group = "trim"
     left_out = "by itself"
     summary = "Order by x, average points that share it"
+    told = "points were put in the order of x"
     words = "order merge duplicates unique ascending replicate x"
 
     merge: bool = RuleField(True, label="merge equal x", help="Average the points that share an x.")

@@ -27,6 +27,7 @@ class TrueStress(Step):
     group = "transform"
     left_out = "by itself"
     summary = "Engineering to true, up to the highest stress"
+    told = "engineering stress and strain were made true ones, up to {until}"
     words = "necking logarithmic hencky strain hardening tension"
 
     until: Literal["the highest stress", "the end"] = RuleField(

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 from typing import Any, get_args
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.figure.lists import FigureList, PartTree
 from curvesieve.app.benches.figure.out_card import OutCard
@@ -17,6 +18,7 @@ from curvesieve.app.benches.figure.put_in import PieceTree
 from curvesieve.app.benches.figure.rows import rows_of
 from curvesieve.app.benches.figure.start import StartPage
 from curvesieve.app.benches.figure.work import FigureWork
+from curvesieve.app.panels.report import ask_study_report, copy_methods
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.basics import Elided, button, label
@@ -206,8 +208,12 @@ class FigureBench(QWidget):
         side_rows = QVBoxLayout(side)
         side_rows.setContentsMargins(0, 0, 0, 0)
         side_rows.addWidget(scrolled, 1)
+        self.report = button("Report ▾", tip="Figures, readings, what was done and the methods, as HTML or PDF")
+        self.report.clicked.connect(self.open_report)
         foot = QHBoxLayout()
+        foot.setSpacing(6)
         foot.addWidget(self.out.copy)
+        foot.addWidget(self.report)
         foot.addStretch(1)
         foot.addWidget(self.out.write_button)
         bar = scrolled.verticalScrollBar()
@@ -376,6 +382,32 @@ class FigureBench(QWidget):
         low, high = self._middle(place)
         if self.work.change(with_inset(place, Inset(low=low, high=high)), "magnify a stretch"):
             self.work.choose(f"inset {place}")
+
+    def open_report(self) -> None:
+        menu_of(self, self.report_rows()).popup(self.report.mapToGlobal(QPoint(0, -4 * self.report.height())))
+
+    def report_rows(self) -> list[MenuRow]:
+        """The reports that can be written."""
+        ask = partial(ask_study_report, self.session, self)
+        entry = self.session.entry
+        family = self.session.study.family_of(entry.id) if entry is not None else None
+        rows: list[MenuRow] = [("Report of the study…", ask)]
+        if family is not None:
+            rows.append((f"Report of {family.label}…", partial(ask, "family")))
+        if entry is not None:
+            rows.append((f"Report of {entry.label}…", partial(ask, "curve")))
+        return [
+            *rows, ("By a template of your own…", self.ask_template), ("", None),
+            ("Copy the methods paragraph", partial(copy_methods, self.session)),
+        ]  # fmt: skip
+
+    def ask_template(self) -> None:
+        """Asks for a template, then for the report that is written by it."""
+        chosen, _ = QFileDialog.getOpenFileName(
+            self, "Template of a report", "", "Plain text (*.txt *.md);;All files (*)"
+        )
+        if chosen:
+            ask_study_report(self.session, self, "study", Path(chosen))
 
     def _middle(self, place: int) -> tuple[float, float]:
         """The middle third of what a panel shows of x, in few digits."""
