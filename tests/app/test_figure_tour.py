@@ -203,7 +203,7 @@ def test_three_signals_as_a_stack_and_as_panels_with_scientific_numbers(window, 
     assert {panel.x.scale for panel in bench.work.spec.panels} == {"linear"}
 
 
-def test_a_figure_of_constructions_and_live_words(window, qtbot, demo):
+def test_a_figure_of_constructions_live_words_and_the_report(window, qtbot, demo, tmp_path, monkeypatch):
     curve = demo.document.families[1].curves[0]
     measure = parse_measure({"measure": "straight-part", "low": 300.0, "high": 600.0})
     study = edits.add_measure(curve, measure)(demo)
@@ -234,6 +234,24 @@ def test_a_figure_of_constructions_and_live_words(window, qtbot, demo):
     press(bench.view.paper, Qt.Key.Key_Left)
     settled(w, qtbot)
     assert bench.work.spec.panels[0].marks[0].x < moved.x
+    # the report, and the methods as a paragraph
+    target = tmp_path / "report.html"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))
+    take(menu_behind(bench.report), "Report of the study")
+    qtbot.waitUntil(target.exists)
+    settled(w, qtbot)
+    text = target.read_text(encoding="utf-8")
+    assert text.count("<svg") == 1
+    assert "Straight part: 300 – 600" in text
+    take(menu_behind(bench.report), "Copy the methods")
+    qtbot.waitUntil(lambda: QGuiApplication.clipboard().text().startswith("Data were analysed with Curve Sieve"))
+    template = tmp_path / "t.txt"
+    template.write_text("# {title}\n{nothing}\n")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(template), ""))
+    dict(bench.report_rows())["By a template of your own…"]()
+    qtbot.waitUntil(lambda: w.notice.isVisible())
+    settled(w, qtbot)
+    w.notice.lay_down()
     # what it refers to goes: the page says so
     w.session.apply(edits.remove_curve(curve), "remove")
     settled(w, qtbot)
@@ -350,9 +368,19 @@ def edited(bench, one) -> list:
     return [lambda t=t: type_into(one.text, t) for t in TEXTS]
 
 
+def used(w, act) -> None:
+    """Does a gesture, and takes back what it did."""
+    before = w.session.study
+    act()
+    QApplication.processEvents()
+    if w.session.study is not before:
+        w.session.undo()
+
+
 def test_every_field_of_every_part_can_be_used(window, qtbot, demo):
-    """Every row that is declared, in a real window: whatever is typed is taken, or refused with words. That pages of all
-    values can be drawn is held in the core's tests.
+    """Every row that is declared, in a real window: what is typed is taken, or refused with words.
+
+    That pages of all values can be drawn is held in the core's tests.
     """
     curve = demo.document.curves[3].id
     w = window(demo)
@@ -372,28 +400,18 @@ def test_every_field_of_every_part_can_be_used(window, qtbot, demo):
         if kind in done:
             continue
         done.add(kind)
-        for name in [row.field for row in ROWS.get(kind, ())]:
-            bench.work.choose(part)
-            if name not in bench.card.fields:
-                continue
+        bench.work.choose(part)
+        for name in [row.field for row in ROWS.get(kind, ()) if row.field in bench.card.fields]:
             for act in edited(bench, bench.card.fields[name]):
-                before = w.session.study
-                act()
-                QApplication.processEvents()
+                used(w, act)
                 count += 1
-                if w.session.study is not before:
-                    w.session.undo()
-                    bench.work.choose(part)
+                bench.work.choose(part)
         settled(w, qtbot)
     for card, rows in ((bench.page_card.page, PAGE), (bench.page_card.manner, MANNER)):
         for row in rows:
             for act in edited(bench, card.fields[row.field]):
-                before = w.session.study
-                act()
-                QApplication.processEvents()
+                used(w, act)
                 count += 1
-                if w.session.study is not before:
-                    w.session.undo()
     settled(w, qtbot)
     assert {PanelSpec, AxisSpec, Inset} <= done
     assert len(done) >= 12

@@ -11,6 +11,7 @@ import pandas as pd
 import pytest
 
 import curvesieve as cs
+from curvesieve.core.figures.writing import page_of
 from curvesieve.core.fitting.compare import Candidate, compare
 from curvesieve.core.fitting.residuals import outlying, residual_check
 from curvesieve.core.formats.opening import tables
@@ -251,10 +252,10 @@ def test_the_size_of_residuals_is_tested_as_well_as_their_sign():
 
 def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_say():
     """One file a version, written by the program of that time; the peak is of height 5 N at 5 s."""
-    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in (1, 2, 3, 4, 5, 6)]
+    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in range(1, 8)]
     for path in KEPT.glob("*.sieve"):
         study = load_study(path)
-        assert study.document.version == 6
+        assert study.document.version == 7
         weighed = study.document.curves[0]
         fit = study.fit(weighed.id)
         s = fit.result.statistics
@@ -298,6 +299,14 @@ def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_sa
     assert all(again[name] == pytest.approx(numbers[name], rel=1e-6) for name in numbers)
     assert abs(numbers["k"][0] - 1) < 4 * numbers["k"][1]
     assert (family.look.stand, family.look.lift, family.look.guides[0].x) == ("lifted", 3.0, 1.0)
+    seven = load_study(KEPT / "version-7.sieve")
+    pages = [page_of(seven, one) for one in seven.document.figures]
+    assert [len(page.axes) for page in pages] == [2, 2]
+    assert ["joint fit itself" in " ".join(page.said) for page in pages] == [True, False]
+    assert not pages[1].said
+    trend = pages[0].pen.at("line1_0")[0].get_ydata()
+    fitted = [seven.fit(id_).result.values["b"] for id_ in seven.document.families[0].curves]
+    assert sorted(trend) == pytest.approx(sorted(fitted), rel=1e-12)
 
 
 @pytest.mark.parametrize("version", [1, 2, 3])

@@ -149,6 +149,17 @@ def alike(unit: str, other: str) -> bool:
     return one == two or in_base(one) == in_base(two) or (one in ARBITRARY and two in ARBITRARY)
 
 
+def convertible(unit: str, other: str) -> bool:
+    """Whether numbers in one unit can be written in the other: ``s`` and ``ms``, or two that are `alike`."""
+    if alike(unit, other):
+        return True
+    try:
+        _conversion(unit, other)
+    except InputError:
+        return False
+    return True
+
+
 _USUAL = """
     Pa kPa MPa GPa psi ksi N kN mN lbf m mm µm nm Å cm inch J mJ kJ MJ/m^3 kJ/m^3 J/m^3 J/m^2 kJ/m^2 N/m N/mm kN/m s ms
     min h d Hz kHz MHz 1/s 1/min 1/h K °C % 1 1/cm 1/nm 1/Å eV meV kJ/mol g mg kg V mV A mA Ω kΩ S/m mm^2 m^2 mm^3 m^3 L

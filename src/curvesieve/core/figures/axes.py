@@ -72,7 +72,7 @@ def draw_axis(
     panel: PanelSpec, shown: Shown, far: bool = False, said: list[str],
 ) -> None:  # fmt: skip
     """Words, ticks and numbers of an axis. `far` is the right axis of a panel."""
-    words = folded(_words(spec, title), _letters(pen, axes, name, manner), said)
+    words = folded(_words(spec, title, manner), _letters(pen, axes, name, manner), said)
     pen.do(axes, f"set_{name}label", mathtext(words) if numbered else "")
     _draw_ticks(pen, axes, name, spec, manner, numbered, far, panel)
     _place_ticks(pen, f"{axes}.{name}axis", spec, name, shown)
@@ -83,7 +83,7 @@ def draw_axis(
     if spec.grid:
         pen.do(axes, "grid", True, axis=name, alpha=0.25, linewidth=0.5)
     if spec.also and not far:
-        _draw_also(pen, axes, name, spec, title, said)
+        _draw_also(pen, axes, name, spec, title, manner, said)
 
 
 def _letters(pen: Pen, axes: str, name: str, manner: Manner) -> int:
@@ -106,13 +106,12 @@ def folded(text: str, most: int, said: list[str]) -> str:
     return "\n".join(lines)
 
 
-def _words(spec: AxisSpec, title: Title) -> str:
+def _words(spec: AxisSpec, title: Title, manner: Manner) -> str:
     if spec.words is not None:
         return spec.words
-    if spec.scale != "reciprocal" or not title.words:
-        return title.words
-    unit = units.shown(units.power_product(title.unit, -1, "", 0)) if title.unit else ""
-    return f"1/{title.name} ({unit})" if unit else f"1/{title.name}"
+    if spec.scale == "reciprocal" and title.name:
+        title = Title(f"1/{title.name}", units.power_product(title.unit, -1, "", 0) if title.unit else "")
+    return title.said(manner.units)
 
 
 def _draw_ticks(
@@ -229,10 +228,10 @@ def _write_numbers(pen: Pen, axis: str, spec: AxisSpec) -> None:
         pen.do(f"{axis}.major.formatter", "set_scientific", False)
 
 
-def _draw_also(pen: Pen, axes: str, name: str, spec: AxisSpec, title: Title, said: list[str]) -> None:
+def _draw_also(pen: Pen, axes: str, name: str, spec: AxisSpec, title: Title, manner: Manner, said: list[str]) -> None:
     """The other side in another unit."""
     try:
-        turn, words = _turned(title, spec.also)
+        turn, other = _turned(title, spec.also)
     except InputError as error:
         said.append(f"The second {name} axis: {error}")
         return
@@ -243,7 +242,7 @@ def _draw_also(pen: Pen, axes: str, name: str, spec: AxisSpec, title: Title, sai
     kept = f"{axes}{name}2"
     side = "top" if name == "x" else "right"
     pen.do(axes, f"secondary_{name}axis", side, functions=turn, into=kept)
-    pen.do(kept, f"set_{name}label", mathtext(words if spec.also_words is None else spec.also_words))
+    pen.do(kept, f"set_{name}label", mathtext(other.said(manner.units) if spec.also_words is None else spec.also_words))
     direction = "out" if spec.ticks == "outside" else "in"
     pen.do(kept, "tick_params", axis=name, which="major", direction=direction, length=_TICK_PT)
     pen.do(f"{kept}.{name}axis", "set_minor_locator", Made("ticker.NullLocator"))
@@ -267,17 +266,17 @@ def _even_places(turn: Made, low: float, high: float) -> list[float]:
     return kept
 
 
-def _turned(title: Title, unit: str) -> tuple[Made, str]:
-    """How the numbers of an axis become those in another unit, and the words of it.
+def _turned(title: Title, unit: str) -> tuple[Made, Title]:
+    """How the numbers of an axis become those in another unit, and its name with that.
 
     Raises InputError where they do not.
     """
-    if title.unit and units.alike(title.unit, unit):
+    if title.unit and units.convertible(title.unit, unit):
         zero, one = units.convert(np.array([0.0, 1.0]), title.unit, unit)
-        return Made("linear", (float(one - zero), float(zero))), units.labelled(title.name, unit)
+        return Made("linear", (float(one - zero), float(zero))), Title(title.name, unit)
     (kind, _), (other, own) = kind_of(title.unit), kind_of(unit)
     at = float(from_energy(energy_of(np.array([1.0]), title.unit), other)[0]) / own
-    words = units.labelled(other.capitalize(), unit)
+    words = Title(other.capitalize(), unit)
     return (Made("divided", (at,)) if "wavelength" in (kind, other) else Made("linear", (at, 0.0))), words
 
 

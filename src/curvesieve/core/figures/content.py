@@ -26,6 +26,7 @@ from curvesieve.core.study.figure_parts import (
     ResidualContent,
     StraightContent,
     TrendContent,
+    Units,
 )
 from curvesieve.core.study.measuring import measured_curve
 from curvesieve.core.study.passing import sieved_curve
@@ -61,8 +62,17 @@ class Title:
 
     @cached_property
     def words(self) -> str:
-        """``Raman shift (cm⁻¹)``, the symbol or name with its unit in brackets."""
+        """``Raman shift (cm⁻¹)``: the name with its unit in brackets."""
         return units.labelled(self.name, self.unit)
+
+    def said(self, how: Units) -> str:
+        """The name with its unit in brackets, or after a slash as ISO 80000-1 has it: the number that an axis shows is
+        the quantity divided by its unit; a unit of several factors then stands in brackets.
+        """
+        unit = units.shown(self.unit)
+        if how == "in brackets" or not unit:
+            return self.words
+        return f"{self.name} / ({unit})" if "·" in unit or "/" in unit else f"{self.name} / {unit}"
 
 
 @dataclass(frozen=True, eq=False)
@@ -134,7 +144,7 @@ def _joined(made: Shown, part: _Part, right: bool) -> Shown:
 
 
 def _fits(unit: str, other: str) -> bool:
-    return units.shown(unit) == units.shown(other) or units.alike(unit, other)
+    return units.shown(unit) == units.shown(other) or units.convertible(unit, other)
 
 
 def _in(line: Drawn, part: _Part, x_unit: str, y_unit: str, right: bool) -> Drawn:

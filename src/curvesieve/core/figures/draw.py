@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import warnings
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -61,7 +62,6 @@ def drawn(spec: FigureSpec, panels: Sequence[Shown], most: int = STRETCHES) -> P
 
     A line of many points is drawn by the extremes of `most` stretches.
     """
-    import matplotlib as mpl
     from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
 
@@ -69,10 +69,11 @@ def drawn(spec: FigureSpec, panels: Sequence[Shown], most: int = STRETCHES) -> P
     family = manner.font if manner.font in families() else SPARE
     rc: Any = settings(manner, family)
     columns, lines, shapes = columns_of(panels)
-    with DRAWING, mpl.rc_context(rc):
+    said: list[str] = []
+    with _drawing(rc, said):
         figure = Figure(figsize=(spec.width * MM, spec.height * MM), dpi=100)
         FigureCanvasAgg(figure)
-        page = Page(figure, Pen(figure), rc, columns)
+        page = Page(figure, Pen(figure), rc, columns, said=said)
         if family != manner.font:
             page.said.append(f"The font {manner.font} is not here; {family} stands in for it.")
         page.pen.do("fig", "add_gridspec", max(-(-len(spec.panels) // spec.columns), 1), spec.columns, into="grid")
@@ -117,17 +118,23 @@ def _axes(pen: Pen, spec: FigureSpec) -> Iterator[tuple[int, tuple[str, str, Axi
 
 def painted(page: Page, act: Callable[[], T]) -> T:
     """Does what paints or writes a page, with its settings; what Matplotlib warns of is told in its place."""
+    with _drawing(page.settings, page.said):
+        return act()
+
+
+@contextmanager
+def _drawing(rc: Any, said: list[str]) -> Iterator[None]:
+    """Settings in force for one page at a time; warnings become sentences, or are passed over where one is said."""
     import matplotlib as mpl
 
-    with DRAWING, mpl.rc_context(page.settings), warnings.catch_warnings(record=True) as caught:
+    with DRAWING, mpl.rc_context(rc), warnings.catch_warnings(record=True) as caught:
         warnings.simplefilter("always")
-        made = act()
+        yield
     for one in caught:
         text = str(one.message)
         if text.startswith("Glyph"):
-            page.said.append(f"{_glyph(text)} cannot be set: no font here has it.")
-    page.said[:] = list(dict.fromkeys(page.said))
-    return made
+            said.append(f"{_glyph(text)} cannot be set: no font here has it.")
+    said[:] = list(dict.fromkeys(said))
 
 
 def _glyph(text: str) -> str:

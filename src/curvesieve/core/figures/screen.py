@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -128,8 +129,8 @@ def picture_of(page: Page, dpi: float) -> Picture:
         for part, name in page.parts.items():
             kind, place = part.split()[:2]
             artist = page.pen.at(name)
-            if kind == "line" or name.startswith("mark"):
-                artist = artist[0] if isinstance(artist, list) else artist
+            if isinstance(artist, Sequence):  # lines come in lists, columns in containers
+                artist = artist[0]
             if kind == "line" and hasattr(artist, "get_xydata"):
                 traces[part] = _trace(artist, height)
                 continue

@@ -17,6 +17,7 @@ Names = Literal["at the curves", "key", "none"]
 Dash = Literal["solid", "dashed", "dotted", "dash and dot", "none"]
 Symbol = Literal["none", "circle", "square", "triangle", "diamond", "cross"]
 Spread = Literal["none", "bars", "band"]
+Units = Literal["in brackets", "after a slash"]
 Shape = Literal["line", "steps", "columns"]
 Corner = Literal["where there is room", "top left", "top right", "bottom left", "bottom right"]
 DASHES: tuple[Dash, ...] = get_args(Dash)
@@ -26,6 +27,10 @@ PAGES: dict[str, tuple[float, float]] = {
     "slide": (254.0, 143.0),
 }
 """Width and height in mm (common practice of journals, and a 16:9 slide)."""
+
+
+Share = Annotated[float, Field(ge=-2, le=3)]
+"""A place in shares of a panel: 0 is its left or lower end, 1 the other; not far beyond, where nobody would find it."""
 
 
 class _Part(BaseModel):
@@ -180,7 +185,7 @@ class BracketMark(_Part):
     kind: Literal["bracket"] = "bracket"
     low: Spot = Spot()
     high: Spot = Spot()
-    y: float = 0.9
+    y: Share = 0.9
     words: str = ""
     number: bool = False
 
@@ -190,18 +195,18 @@ class WordsMark(_Part):
 
     kind: Literal["words"] = "words"
     words: str = ""
-    x: float = 0.05
-    y: float = 0.92
+    x: Share = 0.05
+    y: Share = 0.92
 
 
 class ArrowMark(_Part):
     """An arrow between two places in shares of the panel, with words at its tail."""
 
     kind: Literal["arrow"] = "arrow"
-    x0: float = 0.3
-    y0: float = 0.8
-    x1: float = 0.45
-    y1: float = 0.6
+    x0: Share = 0.3
+    y0: Share = 0.8
+    x1: Share = 0.45
+    y1: Share = 0.6
     words: str = ""
 
 
@@ -211,8 +216,8 @@ class ScaleMark(_Part):
     kind: Literal["scale"] = "scale"
     length: float = Field(default=1.0, gt=0)
     level: bool = True
-    x: float = 0.75
-    y: float = 0.1
+    x: Share = 0.75
+    y: Share = 0.1
     words: str | None = None
 
 
@@ -232,8 +237,8 @@ class Inset(_Part):
     high: float
     y_low: float | None = None
     y_high: float | None = None
-    x: float = 0.55
-    y: float = 0.55
+    x: Share = 0.55
+    y: Share = 0.55
     width: float = Field(default=0.4, gt=0.02, le=1)
     height: float = Field(default=0.38, gt=0.02, le=1)
     numbers: bool = True
@@ -258,7 +263,8 @@ class PanelSpec(_Part):
 
 class Manner(_Part):
     """How all of a page is drawn: sizes in pt, colours as ``#rrggbb``; `along` are the colours that a condition walks
-    through. With `dashes`, lines differ in their dash as well as in their colour.
+    through. With `dashes`, lines differ in their dash as well as in their colour. `units` says how the unit of an axis
+    stands behind its quantity: ``t (s)``, or ``t / s`` as ISO 80000-1 has it.
     """
 
     name: str = "for print"
@@ -272,6 +278,7 @@ class Manner(_Part):
     )
     along: tuple[str, ...] = Field(default=("#24424D", "#2F7F79", "#79A45A", "#D9A43B", "#B4532A"), min_length=1)
     dashes: bool = False
+    units: Units = "in brackets"
 
 
 MANNERS = (

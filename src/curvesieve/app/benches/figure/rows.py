@@ -125,7 +125,8 @@ PAGE: tuple[Row, ...] = (
 )  # fmt: skip
 MANNER: tuple[Row, ...] = (
     Row("words", "words", "pt"), Row("lines", "lines", "pt", beside=True), Row("font", "font", kind="font"),
-    Row("ink", "ink", kind="colour"), Row("paper", "paper", kind="colour", beside=True), Row("dashes", "dashes differ"),
+    Row("ink", "ink", kind="colour"), Row("paper", "paper", kind="colour", beside=True), Row("units", "units"),
+    Row("dashes", "dashes differ"),
 )  # fmt: skip
 
 
