@@ -8,7 +8,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks import drawing, families, fits, many, measuring, patterns, reading, records, sieving, starting
+from benchmarks import drawing, families, figures, fits, many, measuring, patterns, reading, records, sieving, starting
 from benchmarks.timing import Row
 
 TABLE = Path(__file__).parents[1] / "docs" / "benchmarks.md"
@@ -31,6 +31,7 @@ def _run() -> int:
         *measuring.rows(),
         *patterns.rows(),
         *families.rows(),
+        *figures.rows(),
     ]
     text = "\n".join([_text(rows), *records.lines(), *patterns.lines(), *families.lines()])
     TABLE.write_text(text, encoding="utf-8")

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 
 if TYPE_CHECKING:
+    from curvesieve.app.benches.figure.bench import FigureBench
     from curvesieve.app.benches.intake.bench import IntakeBench
     from curvesieve.app.shell.window import Window
 
@@ -56,13 +57,8 @@ def _drive(folder: Path) -> None:
     QTest.mouseClick(window.intake_bench.files.make, Qt.MouseButton.LeftButton)
     take("make-a-curve")
     window.show_bench("Curve")
-    _mend(window, demo_folder(), take)
     _show_laws(window, take)
     session.look(View(session.study.document.curves[EXAMPLE].id))
-    window.finder.open()
-    QTest.keyClicks(window.finder.field, "step")
-    take("action-finder")
-    window.finder.hide()
     window.use_scheme("dark")
     window.curve_bench.ledger.view.clicked.emit(window.curve_bench.ledger.model.index(3, 3))
     take("curve-bench-dark")
@@ -124,7 +120,36 @@ def _share(window: Window, take: Callable[[str], None]) -> None:
     bench.work.compare()
     settle()
     take("family-joint")
+    _make_figures(window, settle, take)
     window.show_bench("Curve")
+
+
+def _make_figures(window: Window, settle: Callable[[], None], take: Callable[[str], None]) -> None:
+    """The family lifted with its guide, an axis in hand; the strips as three panels with scientific numbers."""
+    from curvesieve.app.session.desk import View
+    from curvesieve.demo import EXAMPLE
+
+    session = window.session
+    session.look(View(session.study.document.curves[EXAMPLE].id))
+    window.show_bench("Figure")
+    bench = window.figure_bench
+    _make(bench, "lifted")
+    bench.work.choose("y 0")
+    settle()
+    take("figure-lifted")
+    relaxed = [curve for curve in session.study.document.curves if "RH" in curve.label]
+    session.look(View(relaxed[-1].id))
+    _make(bench, "a panel each")
+    for place in range(3):
+        bench.work.choose(f"y {place}")
+        bench.card.fields["numbers"].edited.emit({"numbers": "scientific"})
+    settle()
+    take("figure-panels")
+
+
+def _make(bench: FigureBench, words: str) -> None:
+    """The figure whose offer has these words."""
+    bench.work.make(next(one for one in bench.work.offers() if words in one.words))
 
 
 def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None:
@@ -172,6 +197,14 @@ def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None
     page.add()
     window.notice.lay_down()
     take("tension-compared")
+    window.show_bench("Figure")
+    figures = window.figure_bench
+    _make(figures, "with its constructions")
+    figures.work.choose("content 0 0")
+    while session.jobs.busy:
+        QTest.qWait(50)
+    take("figure-constructions")
+    window.show_bench("Curve")
 
 
 def _find_peaks(window: Window, folder: Path, take: Callable[[str], None]) -> None:
@@ -223,25 +256,6 @@ def _find_peaks(window: Window, folder: Path, take: Callable[[str], None]) -> No
     take("size-and-strain")
 
 
-def _mend(window: Window, folder: Path, take: Callable[[str], None]) -> None:
-    """A bridge over the slip of the relaxation curve."""
-    from PyQt6.QtTest import QTest
-
-    from curvesieve.core.steps.bridge import Bridge
-    from curvesieve.core.study import edits
-
-    session = window.session
-    window.tray.remove({waiting.number for waiting in window.tray.files})
-    window.take_files([folder / "faults" / "relaxation-glitch.csv"])
-    while not window.tray.files:
-        QTest.qWait(50)
-    window.intake_bench.bring_in()
-    bridge = Bridge(low=1.5, high=4.0, law="double exponential", flank=25)
-    session.apply(edits.add_step(session.view.curve or "", bridge, "bridge"), "bridge")
-    session.look_at_stage("bridge")
-    take("bridge-in-hand")
-
-
 def _show_laws(window: Window, take: Callable[[str], None]) -> None:
     """The fitted relaxation: what its fit says, other models, straight axes; and a formula being typed."""
     from PyQt6.QtTest import QTest
@@ -262,13 +276,6 @@ def _show_laws(window: Window, take: Callable[[str], None]) -> None:
     while not bench.model.typeset.is_set:  # the typesetter is loaded in the background
         QTest.qWait(50)
     take("law-result")
-    bench.drawer.show_page("Compare")
-    compare = bench.drawer.page("Compare")
-    QTest.qWait(100)
-    compare.run.click()
-    while not compare.rows:
-        QTest.qWait(50)
-    take("law-compare")
     bench.drawer.show_page("Straighten")
     straight = bench.drawer.page("Straighten")
     straight.run_button.click()

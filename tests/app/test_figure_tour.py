@@ -264,6 +264,25 @@ def test_a_figure_of_constructions_live_words_and_the_report(window, qtbot, demo
     assert bench.work.spec.panels[0].marks == ()
 
 
+def test_one_click_makes_a_figure_of_what_is_in_hand(window, qtbot, demo):
+    w = window(demo)
+    w.session.look_at_curve(demo.document.curves[3].id)
+    press(w, Qt.Key.Key_G, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: w.bench == "Figure")
+    settled(w, qtbot)
+    assert [content.kind for panel in w.figure_bench.work.spec.panels for content in panel.contents] == [
+        "curve",
+        "residual",
+    ]
+    click(w.header.buttons["Family"])
+    click(w.family_bench.stand.stands["lifted"])
+    qtbot.waitUntil(lambda: not w.session.jobs.busy)
+    click(w.family_bench.stage.figure)
+    settled(w, qtbot)
+    (content,) = w.figure_bench.work.spec.panels[0].contents
+    assert content.lifted
+
+
 def test_pieces_are_dropped_onto_the_page_and_figures_named_copied_removed(window, qtbot, demo, tmp_path, monkeypatch):
     w = window(demo)
     bench = start_with(w, qtbot, "An empty page")

@@ -94,6 +94,10 @@ def first(study: Study, **changes) -> PanelSpec:
     return PanelSpec(contents=(CurveContent(curve=study.document.curves[0].id),), **changes)
 
 
+def offered(study: Study, curve: str, words: str) -> FigureSpec:
+    return next(one for one in offers(study, curve) if words in one.words).spec
+
+
 def pixels(data: bytes):
     return np.asarray(Image.open(io.BytesIO(data)).convert("RGB")).astype(int)
 
@@ -105,9 +109,9 @@ def pixels(data: bytes):
 def test_the_script_draws_the_same_picture_in_a_clean_process(demo, tmp_path, which):
     curve = next(c.id for c in demo.document.curves if demo.fit_is_current(c.id))
     if which == "lifted":
-        spec = offers(demo, curve)[0].spec
+        spec = offered(demo, curve, "lifted")
     elif which == "stack":
-        spec = next(one for one in offers(demo, curve) if "panel each" in one.words).spec
+        spec = offered(demo, curve, "panel each")
     else:
         x = AxisSpec(cut=(1390.0, 1560.0), small=3)
         bracket = BracketMark(low=Spot(at=1340.0), high=Spot(at=1600.0), number=True)
@@ -291,6 +295,24 @@ def test_limits_the_wrong_way_round_alike_or_impossible():
     assert log.axes[0].get_ylim()[0] > 0
 
 
+def test_words_of_300_letters_stay_on_the_page_and_are_told():
+    study = study_of(([1.0, 2.0], [1.0, 2.0]), ([1.0, 2.0], [2.0, 3.0]))
+    words = "word " * 60
+    ids = [curve.id for curve in study.document.curves]
+    panel = PanelSpec(
+        contents=tuple(CurveContent(curve=id_) for id_ in ids), x=AxisSpec(words=words), y=AxisSpec(words="x" * 300),
+        marks=(WordsMark(words=words),), lines=((ids[0], LineSpec(label=words)),),
+    )  # fmt: skip
+    page = page_of(study, figure(panel))
+    assert sum("end in …" in one or "ends in …" in one for one in page.said) >= 3
+    page.figure.canvas.draw()
+    renderer = page.figure.canvas.get_renderer()
+    for text in (page.axes[0].xaxis.label, page.axes[0].yaxis.label, page.pen.at("mark0_0")):
+        box = text.get_window_extent(renderer)
+        assert box.width < page.figure.bbox.width * 1.02
+        assert box.height < page.figure.bbox.height * 1.02
+
+
 def test_small_ticks_stand_evenly_between_the_others():
     study = study_of((np.linspace(0, 100, 11), np.linspace(0, 1, 11)))
     page = page_of(study, figure(first(study, x=AxisSpec(small=4, low=0.0, high=100.0))))
@@ -368,7 +390,7 @@ def test_straight_axes_and_histograms(tmp_path):
 
 def test_parts_are_listed_changed_and_taken_out(demo):
     curve = demo.document.curves[3].id
-    spec = next(one for one in offers(demo, curve) if "residual" in one.words).spec
+    spec = offered(demo, curve, "residual")
     spec = with_mark(0, GuideMark(spot=Spot(at=1350.0)))(spec)
     spec = with_inset(0, Inset(low=1300.0, high=1400.0))(with_mark(0, ArrowMark())(spec))
     rows = {row.id: row for row in part_rows(demo, spec)}
@@ -403,14 +425,14 @@ def test_parts_are_listed_changed_and_taken_out(demo):
 
 def test_curves_of_a_lifted_family_are_lifted_by_hand(demo):
     curve = demo.document.curves[0].id
-    spec = offers(demo, curve)[0].spec
+    spec = offered(demo, curve, "lifted")
     part = f"line 0 {curve}"
     assert lifts(spec, part)
     before = shown(demo, spec)[0].lines[0].y
     more = lifted(spec, part, 50.0)(spec)
     more = lifted(more, part, 25.0)(more)
     assert shown(demo, more)[0].lines[0].y - before == pytest.approx(75.0)
-    laid = offers(demo, curve)[1].spec
+    laid = offered(demo, curve, "laid over")
     assert not lifts(laid, part)
     with pytest.raises(InputError, match="lifted family"):
         lifted(laid, part, 1.0)
@@ -418,7 +440,7 @@ def test_curves_of_a_lifted_family_are_lifted_by_hand(demo):
 
 def test_parts_are_found_at_their_pixels(demo):
     curve = demo.document.curves[3].id
-    spec = next(one for one in offers(demo, curve) if "residual" in one.words).spec
+    spec = offered(demo, curve, "residual")
     picture = pictured(demo, with_mark(0, WordsMark(words="here", x=0.7, y=0.8))(spec), 100.0)
     assert picture.pixels.shape[:2] == pytest.approx((90 / 25.4 * 100, 85 / 25.4 * 100), abs=1)
     for part in ("x 1", "y 0", "y 1", "mark 0 0"):
@@ -431,6 +453,17 @@ def test_parts_are_found_at_their_pixels(demo):
     left, top, right, bottom = scales.box
     assert scales.place(left, bottom) == pytest.approx((scales.x[0], scales.y[0]))
     assert scales.share(right, top) == pytest.approx((1.0, 1.0))
+
+
+def test_what_stands_is_offered_first(demo):
+    curve, family = demo.document.curves[3].id, demo.document.families[0]
+    for stand, words in (("laid over", "laid over"), ("lifted", "lifted"), ("gallery", "a panel each")):
+        study = edits.look_at_family(family.id, lambda look, stand=stand: look.model_copy(update={"stand": stand}))(
+            demo
+        )
+        assert offers(study, curve)[0].words == f"{family.label}, {words}"
+    assert offers(demo, curve, curve_first=True)[0].words == "2.0 wt%, with fit and residual"
+    assert offers(demo, None) == []
 
 
 def test_names_of_figures_are_their_own(demo):

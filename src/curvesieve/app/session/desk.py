@@ -52,6 +52,8 @@ class Desk(QObject):
     view_changed = pyqtSignal(object, object)
     sieve_done = pyqtSignal()
     marks_changed = pyqtSignal()
+    figure_asked = pyqtSignal()
+    """A figure of what is in hand."""
     noticed = pyqtSignal(str, str)
     """A sentence for the user and its kind: ``problem`` or ``word``."""
 

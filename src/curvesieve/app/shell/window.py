@@ -143,6 +143,7 @@ class Window(QMainWindow):
 
         QShortcut(QKeySequence("Ctrl+K"), self).activated.connect(self.finder.open)
         session.noticed.connect(self.notice.show_notice)
+        session.figure_asked.connect(self.make_figure)
         self.tray.noticed.connect(self.notice.show_notice)
         files = self.study_files
         files.told.connect(self.notice.show_notice)
@@ -286,8 +287,9 @@ class Window(QMainWindow):
 
     def make_figure(self) -> None:
         """A figure of what is in hand, on the Figure bench."""
+        of_curve = self.bench == "Curve"
         self.show_bench("Figure")
-        self.figure_bench.make_first()
+        self.figure_bench.make_first(of_curve)
 
     def show_making(self) -> None:
         self.show_bench("Intake")

@@ -72,7 +72,7 @@ def draw_axis(
     panel: PanelSpec, shown: Shown, far: bool = False, said: list[str],
 ) -> None:  # fmt: skip
     """Words, ticks and numbers of an axis. `far` is the right axis of a panel."""
-    words = folded(_words(spec, title, manner), _letters(pen, axes, name, manner), said)
+    words = folded(_words(spec, title, manner), letters_along(pen, axes, name, manner), said)
     pen.do(axes, f"set_{name}label", mathtext(words) if numbered else "")
     _draw_ticks(pen, axes, name, spec, manner, numbered, far, panel)
     _place_ticks(pen, f"{axes}.{name}axis", spec, name, shown)
@@ -86,7 +86,7 @@ def draw_axis(
         _draw_also(pen, axes, name, spec, title, manner, said)
 
 
-def _letters(pen: Pen, axes: str, name: str, manner: Manner) -> int:
+def letters_along(pen: Pen, axes: str, name: str, manner: Manner) -> int:
     """How many letters have room along an axis, about."""
     box = pen.at(axes)
     width, height = box.figure.get_size_inches()
@@ -101,7 +101,7 @@ def folded(text: str, most: int, said: list[str]) -> str:
         return text
     lines = textwrap.wrap(text, most)
     if len(lines) > _LINES:
-        said.append(f"The words “{text[:20]}…” are longer than their axis has room for; they end in ….")
+        said.append(f"The words “{text[:20]}…” are longer than there is room for; they end in ….")
         lines = [*lines[: _LINES - 1], lines[_LINES - 1][: most - 1] + "…"]
     return "\n".join(lines)
 

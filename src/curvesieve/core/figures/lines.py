@@ -23,7 +23,7 @@ _DASHES: dict[str, Any] = {
 }  # fmt: skip
 DASHED = _DASHES["dashed"]
 _MARKS = {"none": "None", "circle": "o", "square": "s", "triangle": "^", "diamond": "D", "cross": "x"}
-NAMED = 40
+NAMED, _LONGEST_NAME = 40, 60
 """More names than these are not set: nobody could read them."""
 _BARS = 500
 """Error bars that one line has at the most."""
@@ -97,9 +97,10 @@ def draw_line(
         pen.do(axes, "fill_between", x, low_, high_, color=colour, alpha=0.2, linewidth=0, zorder=over - 0.2)
     elif spread != "none" and u is None and line.role != "points":
         said.append(f"{line.label} has no u to draw.")
+    name_said = mathtext(shortened(spec.label or line.label, said))
     if spec.shape == "columns":
         pen.do(axes, "bar", x, y, width=_column_width(x.values), color=colour, alpha=0.35, edgecolor=colour,
-               linewidth=style.width, label=mathtext(spec.label or line.label), zorder=over, into=name)  # fmt: skip
+               linewidth=style.width, label=name_said, zorder=over, into=name)  # fmt: skip
         return
     if spec.fill or line.role == "peak":
         pen.do(axes, "fill_between", x, y, _ground(line), color=colour, alpha=0.15, linewidth=0, zorder=over - 0.3)
@@ -107,7 +108,7 @@ def draw_line(
     pen.do(
         axes, "plot", x, y, color=colour, linewidth=style.width, linestyle=_DASHES[style.dash],
         marker=_MARKS[style.mark], markersize=spec.mark_size, markevery=spec.every if spec.every > 1 else None,
-        zorder=over, label=mathtext(spec.label or line.label),
+        zorder=over, label=name_said,
         drawstyle="steps-mid" if spec.shape == "steps" else "default", into=name,
     )  # fmt: skip
 
@@ -185,13 +186,21 @@ def draw_names(
         where = _end(line, panel)
         if where is None:
             continue
-        text = style.spec.label or line.label
+        text = shortened(style.spec.label or line.label, said)
         pen.do(
             f"{axes}{'r' if line.right else ''}", "annotate", mathtext(text), where,
             xytext=(-2 + style.spec.shift[0], 3 + style.spec.shift[1]), textcoords="offset points",
             color=readable(style.colour, manner.ink, manner.paper), va="bottom", ha="right", zorder=6,
             into=f"name{place}_{one.number}",
         )  # fmt: skip
+
+
+def shortened(text: str, said: list[str]) -> str:
+    """A name that is no longer than can be read beside a curve; what is cut is told."""
+    if len(text) <= _LONGEST_NAME:
+        return text
+    said.append(f"The name “{text[:20]}…” is long and ends in ….")
+    return text[: _LONGEST_NAME - 1] + "…"
 
 
 def _end(line: Drawn, panel: PanelSpec) -> tuple[float, float] | None:
@@ -251,9 +260,10 @@ def _write(pen: Pen, axes: str, words: Sequence[Words], manner: Manner) -> None:
     taken: list[tuple[float, float]] = []
     for one in sorted(words, key=lambda word: -word.y):
         far = one.x > left + 0.55 * (right - left)
-        at = one.y - (0.0 if not far else line)
+        at = max(one.y - (0.0 if not far else line), low + 0.7 * line)
+        turn = -line if at - line > low else line
         while any(abs(at - y) < line and abs(one.x - x) < 0.35 * (right - left) for x, y in taken):
-            at -= line
+            at += turn
         taken.append((one.x, at))
         side = -1 if far else 1
         pen.do(axes, "text", one.x + side * 0.015 * (right - left), at, mathtext(one.text), va="center",

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from curvesieve.core import units
+from curvesieve.core.figures.axes import folded, letters_along
 from curvesieve.core.figures.content import Shown, Title
 from curvesieve.core.figures.lines import DASHED
 from curvesieve.core.figures.markup import mathtext
@@ -26,10 +29,12 @@ def draw_marks(
     pen: Pen, axes: str, place: int, panel: PanelSpec, shown: Shown, manner: Manner, said: list[str]
 ) -> None:
     """Draws the marks that have a place; each is kept as ``mark<panel>_<number>``."""
-    for number, one in enumerate(shown.marks):
-        mark, name = one.mark, f"mark{place}_{number}"
-        if one.gone:
+    room = letters_along(pen, axes, "x", manner)
+    for number, found in enumerate(shown.marks):
+        mark, name = found.mark, f"mark{place}_{number}"
+        if found.gone:
             continue
+        one = replace(found, words=folded(found.words, room, said))
         if isinstance(mark, GuideMark | BandMark | BracketMark) and not _has_place(panel, mark, one):
             said.append(f"A {mark.kind} at {one.low:g} has no place on a {_scale(panel, mark)} axis.")
         elif isinstance(mark, GuideMark):

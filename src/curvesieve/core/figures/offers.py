@@ -57,19 +57,27 @@ def empty_figure() -> FigureSpec:
     return FigureSpec(id=new_id("figure"), name="Figure", panels=(PanelSpec(),))
 
 
-def offers(study: Study, curve_id: str | None) -> list[Offer]:
-    """The figures that can be made of the curve in hand and of its family, those that say most first."""
+def offers(study: Study, curve_id: str | None, curve_first: bool = False) -> list[Offer]:
+    """The figures that can be made of the curve in hand and of its family: as the family stands first, or the curve."""
     if curve_id is None or not study.has(curve_id):
         return []
     family = study.family_of(curve_id)
     made = [*_of_curve(study, curve_id)]
     if family is not None and len(family.curves) > 1:
-        made = [*_of_family(study, family), *made]
+        of_family = _as_it_stands(list(_of_family(study, family)), family)
+        made = [*made, *of_family] if curve_first else [*of_family, *made]
     others = [one for one in study.document.families if len(one.curves) > 1]
     if len(others) > 1:
         panels = tuple(PanelSpec(contents=(_family_content(one),)) for one in others[:_MOST_PANELS])
         made.append(_offer("All families, a panel each", "Families", panels, letters=True))
     return made
+
+
+def _as_it_stands(made: list[Offer], family: Family) -> list[Offer]:
+    """The offers of a family, that which shows it as it stands on its bench first."""
+    wanted = {"laid over": ", laid over", "one panel each": ", a panel each", "gallery": ", a panel each"}
+    ending = wanted.get(family.look.stand, ", lifted")
+    return sorted(made, key=lambda one: not one.words.endswith(ending))
 
 
 def _offer(words: str, name: str, panels: tuple[PanelSpec, ...], **changes: object) -> Offer:

@@ -50,13 +50,15 @@ class Stage(QWidget):
             made.clicked.connect(lambda _=False, axis=axis: self._turn(axis))
         self.whole = button("Whole family", tip="Brings all curves into view (Home)")
         self.whole.clicked.connect(self.show_all)
+        self.figure = button("Figure", tip="A page of this family as it stands, for print (Ctrl+G)")
+        self.figure.clicked.connect(work.session.figure_asked)
         top = QHBoxLayout()
         top.setContentsMargins(0, 0, 0, 0)
         top.setSpacing(8)
         top.addWidget(self.title)
         top.addWidget(self.about, 2)
         top.addWidget(self.said, 2)
-        for control in (self.x_scale, self.y_scale, self.whole):
+        for control in (self.x_scale, self.y_scale, self.whole, self.figure):
             top.addWidget(control)
         self.together, self.panels, self.map = TogetherPlot(), Panels(), MapPlot()
         self.bar = ColourBar()
@@ -127,7 +129,7 @@ class Stage(QWidget):
     def refresh(self) -> Standing | None:
         """Draws the family as it stands; what it stood like, None while that is worked out."""
         family = self.work.family
-        for control in (self.x_scale, self.y_scale, self.whole):
+        for control in (self.x_scale, self.y_scale, self.whole, self.figure):
             control.setEnabled(family is not None)
         if family is None:
             self.title.setText("No family in hand")

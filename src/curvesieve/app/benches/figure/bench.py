@@ -344,9 +344,9 @@ class FigureBench(QWidget):
         rows: list[MenuRow] = [(one.words, partial(self.work.make, one)) for one in self.work.offers()]
         return [*rows, *([("", None)] if rows else []), ("An empty page", partial(self.work.make, None))]
 
-    def make_first(self) -> None:
-        """Makes the figure that says most of what is in hand."""
-        found = self.work.offers()
+    def make_first(self, curve_first: bool = False) -> None:
+        """Makes the figure that says most of what is in hand: of the family, or of the curve."""
+        found = self.work.offers(curve_first)
         self.work.make(found[0] if found else None)
 
     def open_marks(self) -> None:

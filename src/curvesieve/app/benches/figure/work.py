@@ -112,9 +112,9 @@ class FigureWork(QObject):
         if self.session.apply(edits.add_figure(spec), f"make the figure {spec.name}"):
             self.take(spec.id)
 
-    def offers(self) -> list[Offer]:
+    def offers(self, curve_first: bool = False) -> list[Offer]:
         """The figures that can be made of the curve in hand and its family."""
-        return offers(self.session.study, self.session.view.curve)
+        return offers(self.session.study, self.session.view.curve, curve_first)
 
     def put_in(self, content: Content, place: int | None = None) -> None:
         """Puts a content into a panel, a figure being made first where there is none."""

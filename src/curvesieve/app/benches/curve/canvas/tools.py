@@ -176,6 +176,7 @@ class ViewTool(Tool):
             ("y axis: linear" if self.plot.log_y else "y axis: logarithmic", self.switch_y),
             ("", None),
             ("The numbers of the curve", self.show_points),
+            ("A figure of this for print", self.session.figure_asked.emit),
             ("Write the curve as a file…", self.write),
         ]
         if self.session.view.stage != MODEL:
