@@ -41,7 +41,9 @@ from curvesieve.core.figures.screen import pictured
 from curvesieve.core.figures.writing import page_of, save, script_of, written
 from curvesieve.core.intake.made import Histogram, histogram
 from curvesieve.core.intake.take import Take
+from curvesieve.core.measures.base import parse_measure, registered_measures
 from curvesieve.core.record import Channel, Record, Source
+from curvesieve.core.shapes import Fill
 from curvesieve.core.study import Study, edits
 from curvesieve.core.study.edits.figures import changed, copy_figure, figure_named, with_axis
 from curvesieve.core.study.figure_parts import (
@@ -50,6 +52,7 @@ from curvesieve.core.study.figure_parts import (
     ArrowMark,
     AxisSpec,
     BracketMark,
+    ConstructionContent,
     CurveContent,
     FamilyContent,
     FigureSpec,
@@ -383,6 +386,22 @@ def test_straight_axes_and_histograms(tmp_path):
     spec = next(one for one in offers(counts, curve) if one.words.endswith("alone")).spec
     page = page_of(counts, spec)
     assert len(page.axes[0].patches) == 20
+
+
+def test_constructions_are_those_that_are_asked_for():
+    x = np.linspace(0, 10, 200)
+    study = study_of((x, 2 * x))
+    curve = study.document.curves[0].id
+    for slug, fields in (("straight-part", {"low": 2.0, "high": 5.0}), ("area", {}), ("maximum", {})):
+        if slug in registered_measures():
+            study = edits.add_measure(curve, parse_measure({"measure": slug, **fields}))(study)
+    (every,) = shown(study, figure(PanelSpec(contents=(ConstructionContent(curve=curve, areas=True),))))
+    (plain,) = shown(study, figure(PanelSpec(contents=(ConstructionContent(curve=curve),))))
+    (one,) = shown(study, figure(PanelSpec(contents=(ConstructionContent(curve=curve, only="SLOPE, no such"),))))
+    fills = [any(isinstance(shape, Fill) for group in made.shapes for shape in group) for made in (every, plain)]
+    assert fills == [True, False]
+    assert len(one.shapes) == 1
+    assert one.said == ("c0 has no reading no such.",)
 
 
 # -- parts ----------------------------------------------------------------------------------------------

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -48,6 +49,10 @@ def write_report(session: Session, path: Path) -> None:
             report = report_of(study, family, (*load_own(), *HANDBOOK))
         write_bytes(path, written(report, path.suffix, ticket.report))
 
+    _start(session, path, work)
+
+
+def _start(session: Session, path: Path, work: Callable[[Ticket], None]) -> None:
     session.jobs.start(
         f"Writing {path.name}",
         "write report",
@@ -56,9 +61,6 @@ def write_report(session: Session, path: Path) -> None:
         lambda sentence: session.noticed.emit(sentence, "problem"),
         stoppable=True,
     )
-
-
-SCOPES = ("study", "family", "curve")
 
 
 def ask_study_report(session: Session, parent: QWidget, scope: str = "study", template: Path | None = None) -> None:
@@ -100,14 +102,7 @@ def write_study_report(session: Session, path: Path, scope: str = "study", templ
         report = report_of_study(study, template=text, **which)
         write_bytes(path, study_report_written(report, path.suffix, ticket.report))
 
-    session.jobs.start(
-        f"Writing {path.name}",
-        "write report",
-        work,
-        lambda _: session.noticed.emit(f"Wrote the report to {path.name}.", "word"),
-        lambda sentence: session.noticed.emit(sentence, "problem"),
-        stoppable=True,
-    )
+    _start(session, path, work)
 
 
 def copy_methods(session: Session) -> None:

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections import OrderedDict
 
-from PyQt6.QtCore import QObject, QRunnable, QSize, Qt, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QObject, QRunnable, QSize, Qt, QThreadPool, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from curvesieve.app.theme.tokens import colour
+from curvesieve.core.drawing import DRAWING
 
 _SIZE_PX, _GAP_PX = 16.0, 7.0
 _SMALLEST = 0.62
 """Formulas that are too wide are made smaller down to this, then cut."""
-_KEPT = 64
+_KEPT, _AGAIN_MS = 64, 60
 
 
 class _Paths:
@@ -32,15 +33,15 @@ class _Paths:
 
 
 def _outline(text: str) -> QPainterPath:
-    import matplotlib as mpl
+    from matplotlib.font_manager import FontProperties
     from matplotlib.path import Path
     from matplotlib.textpath import TextPath
 
     made = QPainterPath()
     try:
-        with mpl.rc_context({"mathtext.fontset": "stixsans"}):
-            large = text.replace(r"\frac", r"\dfrac")  # fractions as tall as in a displayed formula
-            path = TextPath((0, 0), f"${large}$", size=_SIZE_PX)
+        large = text.replace(r"\frac", r"\dfrac")  # fractions as tall as in a displayed formula
+        font = FontProperties(math_fontfamily="stixsans")
+        path = TextPath((0, 0), f"${large}$", size=_SIZE_PX, prop=font)
     except (ValueError, RuntimeError):  # mathematics it cannot set
         return made
     points = iter(zip(path.vertices.tolist(), [] if path.codes is None else path.codes.tolist(), strict=True))
@@ -77,7 +78,8 @@ class _WarmUp(QRunnable):
         self.warmer = warmer
 
     def run(self) -> None:
-        _outline("x")
+        with DRAWING:
+            _outline("x")
         self.warmer.warm.emit()
 
 
@@ -121,7 +123,13 @@ class Typeset(QWidget):
         self._render()
 
     def _render(self) -> None:
-        self._made = [_paths.of(line) for line in self.lines]
+        if not DRAWING.acquire(blocking=False):  # a page is being drawn with settings of its own: in a moment
+            QTimer.singleShot(_AGAIN_MS, self._render)
+            return
+        try:
+            self._made = [_paths.of(line) for line in self.lines]
+        finally:
+            DRAWING.release()
         self.setVisible(self.is_set)
         self.updateGeometry()
         self.update()

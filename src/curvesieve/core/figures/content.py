@@ -14,7 +14,8 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.figures.places import Placed, placed
 from curvesieve.core.fitting.straighten import STRAIGHTENINGS, straighten
-from curvesieve.core.shapes import Shape
+from curvesieve.core.measures.outcome import Outcome
+from curvesieve.core.shapes import Fill, Shape
 from curvesieve.core.steps.axis import in_units
 from curvesieve.core.study.family_parts import FamilyLook, TrendEntry
 from curvesieve.core.study.figure_parts import (
@@ -265,12 +266,30 @@ def _trend(study: Study, content: TrendContent, panel: PanelSpec) -> _Part:
 
 def _construction(study: Study, content: ConstructionContent, panel: PanelSpec) -> _Part:
     curve, entry = _passed(study, content.curve), study.entry(content.curve)
-    outcomes = measured_curve(study, entry.id)
+    wanted = [name.strip().casefold() for name in content.only.split(",") if name.strip()]
+    every = measured_curve(study, entry.id)
+    outcomes = [one for one in every if not wanted or _called(one) & set(wanted)]
+    known = set().union(*map(_called, every)) if every else set()
+    said = [f"{one.slot.title}: {one.problem}" for one in outcomes if one.problem and not one.absent]
+    said += [f"{entry.label} has no reading {name}." for name in wanted if name not in known]
     return _Part(
         (Drawn(entry.id, entry.label, curve.x, curve.y, curve.u),), *_titles(curve),
-        tuple((*one.shapes, *([one.words] if one.words is not None else [])) for one in outcomes if one.shapes),
-        tuple(f"{one.slot.title}: {one.problem}" for one in outcomes if one.problem and not one.absent),
+        tuple(shapes for one in outcomes if (shapes := _drawing_of(one, content.areas))), tuple(said),
     )  # fmt: skip
+
+
+def _called(outcome: Outcome) -> set[str]:
+    """By what a measure and its readings are called."""
+    readings = (name for one in outcome.readings for name in (one.symbol, one.name))
+    return {name.casefold() for name in (outcome.slot.title, *readings) if name}
+
+
+def _drawing_of(outcome: Outcome, areas: bool) -> tuple[Shape, ...]:
+    """What a measure drew, with its first reading; one that is an area alone has its number where the area is."""
+    shapes = tuple(shape for shape in outcome.shapes if areas or not isinstance(shape, Fill))
+    if not shapes and not areas:
+        return ()
+    return (*shapes, outcome.words) if outcome.words is not None else shapes
 
 
 def _straight(study: Study, content: StraightContent, panel: PanelSpec) -> _Part:

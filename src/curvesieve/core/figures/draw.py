@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, TypeVar
 
+from curvesieve.core.drawing import DRAWING
 from curvesieve.core.figures.axes import (
     draw_small_ticks,
     set_inner_ticks,
@@ -15,7 +16,7 @@ from curvesieve.core.figures.axes import (
 )
 from curvesieve.core.figures.content import Shown
 from curvesieve.core.figures.data import Columns, columns_of
-from curvesieve.core.figures.fonts import DRAWING, SPARE, families, settings
+from curvesieve.core.figures.fonts import SPARE, families, settings
 from curvesieve.core.figures.layout import Around, lay_out
 from curvesieve.core.figures.markup import problems
 from curvesieve.core.figures.panel import PanelDrawing

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from threading import RLock
 from typing import Any
 
 from curvesieve.core.study.figure_parts import Manner
@@ -11,8 +10,6 @@ from curvesieve.core.study.figure_parts import Manner
 SHIPPED = Path(__file__).parents[2] / "fonts"
 SPARE = "DejaVu Sans"
 """The font that Matplotlib brings along."""
-DRAWING = RLock()
-"""Matplotlib's settings are one for all threads: one page is drawn at a time."""
 
 
 def families() -> set[str]:

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from curvesieve.core import units
+from curvesieve.core.drawing import DRAWING
 from curvesieve.core.envelope import outline
 from curvesieve.core.report.pages import Drawn
 from curvesieve.core.shapes import Fill, Line, Point
@@ -96,10 +97,11 @@ def svg(curves: Sequence[Drawn]) -> str:
     from matplotlib.backends.backend_svg import FigureCanvasSVG
     from matplotlib.figure import Figure
 
-    figure = Figure(figsize=(6.9, 3.6), layout="constrained")
-    FigureCanvasSVG(figure)
-    draw(figure.add_subplot(), curves)
     buffer = io.StringIO()
-    figure.savefig(buffer, format="svg", metadata={"Date": None, "Creator": None})
+    with DRAWING:
+        figure = Figure(figsize=(6.9, 3.6), layout="constrained")
+        FigureCanvasSVG(figure)
+        draw(figure.add_subplot(), curves)
+        figure.savefig(buffer, format="svg", metadata={"Date": None, "Creator": None})
     text = buffer.getvalue()
     return text[text.index("<svg") :]

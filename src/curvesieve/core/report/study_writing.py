@@ -9,7 +9,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from curvesieve.core.figures.fonts import DRAWING, SHIPPED, families, settings
+from curvesieve.core.drawing import DRAWING
+from curvesieve.core.figures.fonts import SHIPPED, families, settings
 from curvesieve.core.figures.writing import written as figure_written
 from curvesieve.core.report.blocks import Block, Drawing, Heading, Paragraph, Points, StudyReport
 from curvesieve.core.report.pages import Listing

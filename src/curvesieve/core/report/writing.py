@@ -8,6 +8,7 @@ import textwrap
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from curvesieve.core.drawing import DRAWING
 from curvesieve.core.errors import InputError
 from curvesieve.core.report.figure import INK, MUTED, draw, svg
 from curvesieve.core.report.pages import Listing, Page, Report
@@ -87,7 +88,7 @@ def _pdf(report: Report, told: Callable[[float], None]) -> bytes:
 
     buffer = io.BytesIO()
     about: dict[str, str | None] = {"Title": report.title, "Creator": None, "Producer": None}
-    with rc_context({"font.size": 8}), PdfPages(buffer, metadata=about) as pages:
+    with DRAWING, rc_context({"font.size": 8}), PdfPages(buffer, metadata=about) as pages:
         for place, page in enumerate(report.pages, 1):
             pages.savefig(_paper(page, f"{report.title} · {place} of {len(report.pages)}"))
             told(place / len(report.pages))

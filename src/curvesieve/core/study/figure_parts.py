@@ -131,10 +131,14 @@ class TrendContent(_Content):
 
 
 class ConstructionContent(_Content):
-    """A curve with the constructions of its readings."""
+    """A curve with the constructions of its readings: of all, or of those whose symbols or names `only` has, with a
+    comma between two; the areas among them only with `areas`.
+    """
 
     kind: Literal["construction"] = "construction"
     curve: str
+    only: str = ""
+    areas: bool = False
 
 
 class StraightContent(_Content):

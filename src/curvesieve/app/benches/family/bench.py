@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.family.drawer import TIPS, FamilyDrawer
 from curvesieve.app.benches.family.recipe_column import FitFoot, RecipeColumn
@@ -16,14 +16,14 @@ from curvesieve.app.benches.family.trend_plots import TrendPlots
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.basics import label
-from curvesieve.app.widgets.fold import keep_place_of_scroll_bar
+from curvesieve.app.widgets.seen import SeenBench, side_column
 from curvesieve.core.study.family_parts import STANDS
 
 _COLUMN_PX = 326
 HINT = "Click a curve to take it in hand, drag a lifted one up or down; click a point to go to its curve"
 
 
-class FamilyBench(QWidget):
+class FamilyBench(SeenBench):
     """Everything that concerns the family of the curve in hand. `told` has a hint for the status line."""
 
     told = pyqtSignal(str)
@@ -31,7 +31,6 @@ class FamilyBench(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.setObjectName("bench")
         self.session = session
         self.work = work = session.family_work
         self.stage = Stage(work)
@@ -42,7 +41,6 @@ class FamilyBench(QWidget):
         self.recipe = RecipeColumn(session, work)
         self.recipe.edit_asked.connect(lambda: work.opened.emit(session.view.curve or ""))
         self.foot = FitFoot(work)
-        self._dirty = True
         upper = QWidget()
         rows = QVBoxLayout(upper)
         rows.setContentsMargins(0, 0, 0, 0)
@@ -60,9 +58,9 @@ class FamilyBench(QWidget):
         layout.setSpacing(10)
         layout.addWidget(middle, 1)
         layout.addWidget(self._make_side())
-        session.changed.connect(lambda old, new: self._changed())
-        session.view_changed.connect(lambda old, new: self._changed())
-        session.readings.read.connect(self._changed)
+        session.changed.connect(lambda old, new: self.renew())
+        session.view_changed.connect(lambda old, new: self.renew())
+        session.readings.read.connect(self.renew)
         work.passed.connect(lambda: self.stand.refresh(work.standing()))
         self.drawer.show_page("Ledger")
 
@@ -75,37 +73,14 @@ class FamilyBench(QWidget):
         rows.addWidget(self.stand)
         rows.addWidget(self.recipe)
         rows.addStretch(1)
-        scrolled = QScrollArea()
-        scrolled.setWidget(column)
-        scrolled.setWidgetResizable(True)
-        scrolled.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        keep_place_of_scroll_bar(scrolled)
-        self.side = side = QWidget()
-        side.setFixedWidth(_COLUMN_PX)
-        side_rows = QVBoxLayout(side)
-        side_rows.setContentsMargins(0, 0, 0, 0)
-        side_rows.addWidget(scrolled, 1)
-        side_rows.addWidget(self.foot)
-        bar = scrolled.verticalScrollBar()
-        self.foot.setContentsMargins(0, 0, bar.sizeHint().width() if bar is not None else 0, 0)
-        return side
+        self.side = side_column(column, _COLUMN_PX, self.foot)
+        return self.side
 
     # -- rendering ----------------------------------------------------------------------------------
 
-    def _changed(self) -> None:
-        if self.isVisible():
-            self.refresh()
-        else:
-            self._dirty = True
-
-    def showEvent(self, event: object) -> None:
-        super().showEvent(event)  # type: ignore[arg-type]
-        if self._dirty:
-            self.refresh()
-
     def refresh(self) -> None:
         """Renders the family of the curve in hand."""
-        self._dirty = False
+        super().refresh()
         standing = self.stage.refresh()
         self.stand.refresh(standing)
         self.recipe.refresh()

@@ -6,8 +6,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any, get_args
 
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPoint, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.figure.lists import FigureList, PartTree
 from curvesieve.app.benches.figure.out_card import OutCard
@@ -23,8 +23,8 @@ from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.basics import Elided, button, label
 from curvesieve.app.widgets.choice import Choice
-from curvesieve.app.widgets.fold import keep_place_of_scroll_bar
 from curvesieve.app.widgets.menu import MenuRow, menu_of
+from curvesieve.app.widgets.seen import SeenBench, side_column
 from curvesieve.app.widgets.stepper import Stepper
 from curvesieve.core.figures.colours import Eyes
 from curvesieve.core.figures.fonts import SPARE
@@ -66,7 +66,7 @@ _MARK_WORDS = {
 }  # fmt: skip
 
 
-class FigureBench(QWidget):
+class FigureBench(SeenBench):
     """Everything that concerns the figures of the study. `told` has a hint for the status line."""
 
     told = pyqtSignal(str)
@@ -74,7 +74,6 @@ class FigureBench(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.setObjectName("bench")
         self.session = session
         self.work = work = FigureWork(session)
         self.view = PageView(work)
@@ -89,9 +88,8 @@ class FigureBench(QWidget):
         layout.addWidget(self._make_left())
         layout.addWidget(self._make_middle(), 1)
         layout.addWidget(self._make_side())
-        self._dirty = True
         self._font_names: list[str] = []
-        session.changed.connect(lambda old, new: self._changed())
+        session.changed.connect(lambda old, new: self.renew())
         work.chosen.connect(self._show_choice)
         work.taken.connect(self.refresh)
         work.drawn.connect(self._show_page)
@@ -198,16 +196,6 @@ class FigureBench(QWidget):
         rows.addWidget(label("MANNER", "section"))
         rows.addWidget(self.page_card.manner)
         rows.addStretch(1)
-        scrolled = QScrollArea()
-        scrolled.setWidget(column)
-        scrolled.setWidgetResizable(True)
-        scrolled.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        keep_place_of_scroll_bar(scrolled)
-        self.side = side = QWidget()
-        side.setFixedWidth(_RIGHT_PX)
-        side_rows = QVBoxLayout(side)
-        side_rows.setContentsMargins(0, 0, 0, 0)
-        side_rows.addWidget(scrolled, 1)
         self.report = button("Report ▾", tip="Figures, readings, what was done and the methods, as HTML or PDF")
         self.report.clicked.connect(self.open_report)
         foot = QHBoxLayout()
@@ -216,28 +204,18 @@ class FigureBench(QWidget):
         foot.addWidget(self.report)
         foot.addStretch(1)
         foot.addWidget(self.out.write_button)
-        bar = scrolled.verticalScrollBar()
-        foot.setContentsMargins(0, 0, bar.sizeHint().width() if bar is not None else 0, 0)
-        side_rows.addLayout(foot)
-        return side
+        self.side = side_column(column, _RIGHT_PX, foot)
+        return self.side
 
     # -- rendering ----------------------------------------------------------------------------------
 
-    def _changed(self) -> None:
-        if self.isVisible():
-            self.refresh()
-        else:
-            self._dirty = True
-
     def showEvent(self, event: object) -> None:
-        super().showEvent(event)  # type: ignore[arg-type]
-        if self._dirty:
-            self.refresh()
+        super().showEvent(event)
         self.view.draw()
 
     def refresh(self) -> None:
         """Renders the figures of the study, and asks for the page of the one in hand."""
-        self._dirty = False
+        super().refresh()
         spec = self.work.spec
         figures = self.session.study.document.figures
         self.figures.fill(figures, spec.id if spec is not None else "")

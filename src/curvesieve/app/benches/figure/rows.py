@@ -69,7 +69,10 @@ ROWS: dict[type[BaseModel], tuple[Row, ...]] = {
     TrendContent: (
         Row("law", "law in c", kind="formula", tip="A formula in c, the condition; empty: none"), _RIGHT,
     ),
-    ConstructionContent: (_RIGHT,),
+    ConstructionContent: (
+        Row("only", "readings", empty="all", tip="Those that are drawn, such as E, Rp0.2, Rm; empty: all"),
+        Row("areas", "areas", tip="Of readings that are areas, too"), _RIGHT,
+    ),
     StraightContent: (
         Row("way", "axes", choices=tuple((slug, one.label) for slug, one in STRAIGHTENINGS.items())),
     ),
