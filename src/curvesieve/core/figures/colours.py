@@ -36,12 +36,12 @@ _TO_XYZ = np.array(
 
 
 def rgb(colour: str) -> Floats:
-    """The three shares of ``#rrggbb``."""
+    """The three shares of ``#rrggbb``, of shape (3,)."""
     return np.array([int(colour[k : k + 2], 16) for k in (1, 3, 5)]) / 255
 
 
 def named(shares: Floats) -> str:
-    """``#rrggbb`` of three shares."""
+    """``#rrggbb`` of shares of shape (3,)."""
     return "#" + "".join(f"{round(float(one) * 255):02x}" for one in np.clip(shares, 0, 1))
 
 

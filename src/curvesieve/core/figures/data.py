@@ -19,7 +19,7 @@ class Columns:
         self.values: dict[str, Floats] = {}
 
     def add(self, name: str, values: Floats) -> Numbers:
-        """A column more; a name that is taken gets a number."""
+        """A column more, of shape (n,); a name that is taken gets a number."""
         own, count = name, 1
         while own in self.values:
             count += 1

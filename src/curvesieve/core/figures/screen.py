@@ -65,7 +65,7 @@ class Picture:
     said: tuple[str, ...]
 
     def with_pixels(self, pixels: NDArray[np.uint8]) -> Picture:
-        """The same page in other colours."""
+        """The same page in other colours, of the same shape."""
         return replace(self, pixels=pixels)
 
     def part_at(self, px: float, py: float) -> str:
