@@ -14,7 +14,7 @@ import pytest
 from PIL import Image
 
 from curvesieve.core.errors import InputError
-from curvesieve.core.figures import aids
+from curvesieve.core.figures import aids, layout
 from curvesieve.core.figures.colours import READABLE, Eyes, alike, as_seen, contrast, readable, walk
 from curvesieve.core.figures.content import Title, shown
 from curvesieve.core.figures.draw import drawn
@@ -404,6 +404,26 @@ def test_constructions_are_those_that_are_asked_for():
     assert one.said == ("c0 has no reading no such.",)
 
 
+@pytest.mark.parametrize("seed", range(8))
+def test_what_is_known_of_a_layout_is_what_would_be_measured(seed):
+    """The room of words and numbers is kept by what decides on it: a page from there is that of a fresh measure."""
+    rng = np.random.default_rng(seed)
+    study = study_of((np.linspace(0, 7 * 10.0 ** (seed - 3), 50), rng.normal(0, 10.0**seed, 50)))
+    axes = {name: any_part(rng, AxisSpec) for name in ("x", "y")}
+    spec = figure(first(study, **axes), first(study), share_x=bool(seed % 2), gap=float(seed % 3), width=120.0)
+
+    def places() -> list[tuple[float, ...]]:
+        page = page_of(study, spec)
+        return [one.get_position().bounds for one in page.axes]
+
+    layout._known.clear()
+    fresh = places()
+    assert places() == fresh
+    page_of(study, changed(spec, manner=Manner(words=12.0)))
+    layout._known.pop(next(iter(layout._known)))
+    assert places() == fresh
+
+
 # -- parts ----------------------------------------------------------------------------------------------
 
 
@@ -580,6 +600,15 @@ def awkward(rng: np.random.Generator) -> Study:
         (x, rng.normal(0, 1, 40) * scale, np.abs(rng.normal(0, 0.1, 40)) * scale), (x[:1], [scale]),
         (np.ones(5), np.arange(5.0)), (x, np.full(40, 3 * scale)),
     )  # fmt: skip
+
+
+def test_lines_are_thick_enough_to_have_dashes():
+    """Dashes are as long as the line is wide: of one of 1e-12 pt there would be no end."""
+    for field, value in (("width", 1e-12), ("width", 0.0), ("mark_size", 0.0)):
+        with pytest.raises(InputError, match="greater than or equal"):
+            changed(LineSpec(), **{field: value})
+    with pytest.raises(InputError, match="greater than or equal"):
+        changed(Manner(), lines=1e-9)
 
 
 @pytest.mark.parametrize("seed", range(40))

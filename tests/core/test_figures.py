@@ -17,7 +17,7 @@ from curvesieve.core.figures.colours import contrast
 from curvesieve.core.figures.content import shown
 from curvesieve.core.figures.data import data_csv
 from curvesieve.core.figures.markup import mathtext, pieces, plain
-from curvesieve.core.figures.writing import page_of, written
+from curvesieve.core.figures.writing import page_of, save, written
 from curvesieve.core.reading import ReadingKey
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import edits
@@ -275,6 +275,19 @@ def test_every_manner_can_be_read(demo, manner):
         "No Such Font is not here" in one
         for one in page_of(demo, lifted(demo).model_copy(update={"manner": other})).said
     )
+
+
+def test_letters_that_the_font_has_not_come_from_the_spare_one_or_are_told(demo):
+    words = PanelSpec(contents=(CurveContent(curve=demo.document.curves[0].id),), x=AxisSpec(words="α ℵ ℏ"))
+    page = page_of(demo, figure(words))
+    assert page.settings["font.family"] == ["Source Sans 3", "DejaVu Sans"]
+    assert save(page, ".png", 72)
+    assert not page.said
+    none = page_of(demo, figure(words.model_copy(update={"x": AxisSpec(words="\U00012000")})))
+    save(none, ".png", 72)
+    assert any("cannot be set: no font here has it" in one for one in none.said)
+    plain_ = page_of(demo, figure(words.model_copy(update={"x": AxisSpec(words="\\alpha x^2")})))
+    assert plain_.settings["font.family"] == ["Source Sans 3"]
 
 
 def test_a_line_is_styled_by_its_id(demo):

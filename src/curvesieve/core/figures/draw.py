@@ -16,11 +16,12 @@ from curvesieve.core.figures.axes import (
 )
 from curvesieve.core.figures.content import Shown
 from curvesieve.core.figures.data import Columns, columns_of
-from curvesieve.core.figures.fonts import SPARE, families, settings
+from curvesieve.core.figures.fonts import SPARE, families, has_all, settings
 from curvesieve.core.figures.layout import Around, lay_out
-from curvesieve.core.figures.markup import problems
+from curvesieve.core.figures.markup import plain, problems
 from curvesieve.core.figures.panel import PanelDrawing
 from curvesieve.core.figures.pen import Pen
+from curvesieve.core.shapes import Words
 from curvesieve.core.study.figure_parts import AxisSpec, FigureSpec
 
 if TYPE_CHECKING:
@@ -68,7 +69,8 @@ def drawn(spec: FigureSpec, panels: Sequence[Shown], most: int = STRETCHES) -> P
 
     manner = spec.manner
     family = manner.font if manner.font in families() else SPARE
-    rc: Any = settings(manner, family)
+    alone = has_all(family, (*map(plain, _texts(spec)), *_shown_texts(panels)))
+    rc: Any = settings(manner, family, alone)
     columns, lines, shapes = columns_of(panels)
     said: list[str] = []
     with _drawing(rc, said):
@@ -126,11 +128,16 @@ def painted(page: Page, act: Callable[[], T]) -> T:
 @contextmanager
 def _drawing(rc: Any, said: list[str]) -> Iterator[None]:
     """Settings in force for one page at a time; warnings become sentences, or are passed over where one is said."""
-    import matplotlib as mpl
+    from matplotlib import rcParams
 
-    with DRAWING, mpl.rc_context(rc), warnings.catch_warnings(record=True) as caught:
+    with DRAWING, warnings.catch_warnings(record=True) as caught:
         warnings.simplefilter("always")
-        yield
+        before = {key: rcParams[key] for key in rc}  # only these: to copy all settings takes longer than to draw
+        rcParams.update(rc)
+        try:
+            yield
+        finally:
+            rcParams.update(before)
     for one in caught:
         text = str(one.message)
         if text.startswith("Glyph"):
@@ -152,3 +159,13 @@ def _texts(spec: FigureSpec) -> list[str]:
         found += [style.label for _, style in panel.lines]
         found += [mark.words for mark in panel.marks]
     return [one for one in found if one]
+
+
+def _shown_texts(panels: Sequence[Shown]) -> Iterator[str]:
+    """All words of a figure that come of the study."""
+    for shown in panels:
+        yield from (title.words for title in (shown.x, shown.y, shown.right))
+        yield from (line.label for line in shown.lines)
+        yield from (mark.words for mark in shown.marks)
+        yield from shown.said
+        yield from (shape.text for group in shown.shapes for shape in group if isinstance(shape, Words))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +12,7 @@ from curvesieve.core.study.figure_parts import Manner
 SHIPPED = Path(__file__).parents[2] / "fonts"
 SPARE = "DejaVu Sans"
 """The font that Matplotlib brings along."""
+_OF_NUMBERS = "0123456789.,×−-⁻⁰¹²³⁴⁵⁶⁷⁸⁹()kMGTmµnpfE…\N{THIN SPACE}"
 
 
 def families() -> set[str]:
@@ -24,11 +27,28 @@ def families() -> set[str]:
     return {one.name for one in manager.ttflist}
 
 
-def settings(manner: Manner, family: str) -> dict[str, Any]:
-    """Matplotlib's settings for a page in this manner and font: also for writing it, as formulas are set only then."""
+@lru_cache(maxsize=32)
+def _letters(family: str) -> frozenset[int]:
+    """The letters that a font has."""
+    from matplotlib.font_manager import FontProperties, findfont, get_font
+
+    return frozenset(get_font(findfont(FontProperties(family=family))).get_charmap())
+
+
+def has_all(family: str, texts: Iterable[str]) -> bool:
+    """Whether a font has every letter of these texts, and of the numbers that axes have."""
+    wanted = {ord(letter) for text in (*texts, _OF_NUMBERS) for letter in text if letter != "\n"}
+    return wanted <= _letters(family)
+
+
+def settings(manner: Manner, family: str, alone: bool = False) -> dict[str, Any]:
+    """Matplotlib's settings for a page in this manner and font: also for writing it, as formulas are set only then.
+
+    A font that is `alone` is not helped out by the spare one: looking in both at each word takes its time.
+    """
     ink, paper, lines = manner.ink, manner.paper, manner.lines
     return {
-        "font.family": [family, SPARE] if family != SPARE else [SPARE], "font.size": manner.words,
+        "font.family": [family] if alone or family == SPARE else [family, SPARE], "font.size": manner.words,
         "axes.labelsize": manner.words, "xtick.labelsize": manner.words, "ytick.labelsize": manner.words,
         "legend.fontsize": manner.words, "axes.linewidth": lines, "lines.linewidth": lines, "axes.edgecolor": ink,
         "axes.labelcolor": ink, "xtick.color": ink, "ytick.color": ink, "text.color": ink, "axes.facecolor": paper,

@@ -16,12 +16,14 @@ from curvesieve.core.figures.pen import Pen
 from curvesieve.core.study.figure_parts import FigureSpec
 
 _MARGIN_MM, _PT_MM = 1.5, 25.4 / 72
-_GUESS_EM = (5.5, 1.5, 1.5, 3.8)
-"""What words and numbers take on the left, right, top and bottom in sizes of the font, before they are measured."""
+_LETTER_EM, _LINE_EM = 0.5, 1.3
+_TICK_PAD_PT, _LABEL_PAD_PT = 3.5, 4.0
+"""Matplotlib's distances of numbers from the frame, and of words from the numbers."""
 _LEAST_MM = 4.0
 _AGAIN = 0.06
 """Share by which a panel may come out larger or smaller than it was measured at, before it is measured again."""
 _DPI = 100.0
+_KEPT = 200
 
 
 @dataclass(frozen=True)
@@ -34,13 +36,16 @@ class Around:
     bottom: float
 
 
+_known: dict[tuple[object, ...], list[Around]] = {}
+
+
 def lay_out(pen: Pen, spec: FigureSpec, count: int) -> tuple[list[Around], bool]:
     """Gives so many panels, kept as ``ax0`` and so on, their places. Returns what stands around each, and whether all
     had room.
     """
     figure: Any = pen.at("fig")
     dpi, figure.dpi = figure.dpi, _DPI
-    guess = [Around(*(em * spec.manner.words * _PT_MM for em in _GUESS_EM))] * count
+    guess = [_guessed(pen, spec, number) for number in range(count)]
     try:
         places, room = _places(spec, guess)
         _put(pen, places, record=False)
@@ -54,6 +59,39 @@ def lay_out(pen: Pen, spec: FigureSpec, count: int) -> tuple[list[Around], bool]
     finally:
         figure.dpi = dpi
     return around, room
+
+
+def _guessed(pen: Pen, spec: FigureSpec, number: int) -> Around:
+    """What the words and numbers of a panel take, by their letters: near enough that it is measured once."""
+    pt = spec.manner.words
+    axes = pen.at(f"ax{number}")
+    right = pen.kept.get(f"ax{number}r")
+    x_letters, y_letters = _letters(axes.xaxis), _letters(axes.yaxis)
+    y_words = _words(axes.yaxis, pt)
+    x_numbers = (_TICK_PAD_PT + pt) if x_letters else 0.0
+    sides = (
+        y_words + (_TICK_PAD_PT + _LETTER_EM * y_letters * pt if y_letters else 0.0),
+        max(_words(right.yaxis, pt) + _TICK_PAD_PT + _LETTER_EM * _letters(right.yaxis) * pt if right else 0.0,
+            0.25 * _LETTER_EM * x_letters * pt),
+        (2 * _LINE_EM * pt + _TICK_PAD_PT + _LABEL_PAD_PT) if f"ax{number}x2" in pen.kept else 0.3 * pt,
+        x_numbers + _words(axes.xaxis, pt),
+    )  # fmt: skip
+    return Around(*(side * _PT_MM for side in sides))
+
+
+def _letters(axis: Any) -> int:
+    """The letters of the longest number of an axis; 0 where it has none."""
+    shown = axis.get_tick_params().get("labelleft" if axis.axis_name == "y" else "labelbottom", True)
+    if not shown and not axis.get_tick_params().get("labelright", False):
+        return 0
+    found = axis.get_major_formatter().format_ticks(axis.get_majorticklocs())
+    return max((len(one.replace("$", "")) for one in found), default=0)
+
+
+def _words(axis: Any, pt: float) -> float:
+    """The room of an axis's words in pt."""
+    text = axis.get_label_text()
+    return (_LINE_EM * (text.count("\n") + 1) * pt + _LABEL_PAD_PT) if text else 0.0
 
 
 def _put(pen: Pen, places: Floats, record: bool) -> None:
@@ -99,6 +137,34 @@ def _shared(whole: float, shares: tuple[float, ...], count: int) -> tuple[Floats
 
 
 def _measured(pen: Pen, spec: FigureSpec, count: int) -> list[Around]:
+    """What stands around the panels where they are now; of the same words at the same places it is known."""
+    key = (spec.width, spec.height, spec.columns, repr(spec.manner), *(_said(pen, number) for number in range(count)))
+    if key not in _known:
+        while len(_known) >= _KEPT:
+            del _known[next(iter(_known))]
+        _known[key] = _measure(pen, spec, count)
+    return _known[key]
+
+
+def _said(pen: Pen, number: int) -> tuple[object, ...]:
+    """All that decides on what a panel's words and numbers take: these, their places, and how they are drawn."""
+    name = f"ax{number}"
+    found: list[object] = [tuple(np.round(pen.at(name).get_position().bounds, 9).tolist())]
+    for one in (name, f"{name}r", f"{name}x2", f"{name}y2"):
+        if one not in pen.kept:
+            continue
+        axes = pen.at(one)
+        for axis in (axes.xaxis, axes.yaxis):
+            places = axis.get_majorticklocs()
+            found += [
+                one, axis.get_visible(), axis.get_label_text(), axis.get_scale(),
+                tuple(axis.get_view_interval().tolist()), tuple(places.tolist()),
+                tuple(axis.get_major_formatter().format_ticks(places)), repr(axis.get_tick_params()),
+            ]  # fmt: skip
+    return tuple(found)
+
+
+def _measure(pen: Pen, spec: FigureSpec, count: int) -> list[Around]:
     renderer = pen.at("fig").canvas.get_renderer()
     made = []
     for number in range(count):

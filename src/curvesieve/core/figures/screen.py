@@ -117,15 +117,15 @@ def picture_of(page: Page, dpi: float) -> Picture:
     """A drawn page at so many pixels an inch."""
     canvas: Any = page.figure.canvas
     page.figure.set_dpi(dpi)
-    painted(page, canvas.draw)
-    pixels = np.asarray(canvas.buffer_rgba()).copy()
-    height = pixels.shape[0]
     boxes: dict[str, Box] = {}
     traces: dict[str, Floats] = {}
     panels: dict[int, Scales] = {}
 
-    def locate() -> None:
+    def draw() -> NDArray[np.uint8]:
+        canvas.draw()
         renderer = canvas.get_renderer()
+        pixels: NDArray[np.uint8] = np.asarray(canvas.buffer_rgba()).copy()
+        height = pixels.shape[0]
         for part, name in page.parts.items():
             kind, place = part.split()[:2]
             artist = page.pen.at(name)
@@ -150,8 +150,9 @@ def picture_of(page: Page, dpi: float) -> Picture:
                 if box is not None:
                     boxes[part] = box
 
-    painted(page, locate)
-    return Picture(pixels, dpi, boxes, traces, panels, tuple(page.said))
+        return pixels
+
+    return Picture(painted(page, draw), dpi, boxes, traces, panels, tuple(page.said))
 
 
 def _strips(place: int, inner: Box, around: Around, dpi: float, right: bool) -> dict[str, Box]:

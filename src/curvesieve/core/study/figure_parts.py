@@ -68,12 +68,12 @@ class LineSpec(_Part):
     """
 
     colour: str | None = Field(default=None, pattern="^#[0-9a-fA-F]{6}$")
-    width: float | None = Field(default=None, gt=0, le=20)
+    width: float | None = Field(default=None, ge=0.05, le=20)
     dash: Dash | None = None
     shape: Shape = "line"
     fill: bool = False
     mark: Symbol | None = None
-    mark_size: float = Field(default=3.0, gt=0, le=40)
+    mark_size: float = Field(default=3.0, ge=0.1, le=40)
     every: int = Field(default=1, ge=1)
     spread: Spread | None = None
     front: int = 0
@@ -274,7 +274,7 @@ class Manner(_Part):
     name: str = "for print"
     font: str = "Source Sans 3"
     words: float = Field(default=8.0, ge=3, le=60)
-    lines: float = Field(default=0.8, gt=0, le=10)
+    lines: float = Field(default=0.8, ge=0.05, le=10)
     ink: str = Field(default="#1f2a2b", pattern="^#[0-9a-fA-F]{6}$")
     paper: str = Field(default="#ffffff", pattern="^#[0-9a-fA-F]{6}$")
     palette: tuple[str, ...] = Field(
