@@ -158,7 +158,7 @@ def _said(pen: Pen, number: int) -> tuple[object, ...]:
             places = axis.get_majorticklocs()
             found += [
                 one, axis.get_visible(), axis.get_label_text(), axis.get_scale(),
-                tuple(axis.get_view_interval().tolist()), tuple(places.tolist()),
+                tuple(map(float, axis.get_view_interval())), tuple(map(float, places)),
                 tuple(axis.get_major_formatter().format_ticks(places)), repr(axis.get_tick_params()),
             ]  # fmt: skip
     return tuple(found)
