@@ -17,6 +17,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.figures import aids, layout
 from curvesieve.core.figures.colours import READABLE, Eyes, alike, as_seen, contrast, readable, walk
 from curvesieve.core.figures.content import Title, shown
+from curvesieve.core.figures.data import data_csv
 from curvesieve.core.figures.draw import drawn
 from curvesieve.core.figures.eyes import confused
 from curvesieve.core.figures.fonts import SHIPPED
@@ -38,7 +39,7 @@ from curvesieve.core.figures.parts import (
 )
 from curvesieve.core.figures.places import offered_readings, offered_spots
 from curvesieve.core.figures.screen import pictured
-from curvesieve.core.figures.writing import page_of, save, script_of, written
+from curvesieve.core.figures.writing import beside, page_of, save, script_of, written
 from curvesieve.core.intake.made import Histogram, histogram
 from curvesieve.core.intake.take import Take
 from curvesieve.core.measures.base import parse_measure, registered_measures
@@ -347,6 +348,70 @@ def test_contents_of_other_units_are_converted_or_told():
     assert not page.said
     assert page.pen.at("ax0r").get_ylabel() == "F (N)"
     assert page.pen.at("ax0r").lines[0].get_ydata().tolist() == [5, 6]
+
+
+def test_only_axes_of_one_quantity_are_shared():
+    one = study_of(([0, 1], [0, 1]), ([0, 5], [1, 2]))
+    other = Record(
+        Source("c.txt", b"c"), (Channel("Shift", "1/cm", np.array([100.0, 900])), Channel("I", "", np.array([5.0, 6])))
+    )
+    study = edits.add_curves(one, [(other, Take(0, 1))], "more")
+    panels = [PanelSpec(contents=(CurveContent(curve=curve.id),)) for curve in study.document.curves]
+    page = page_of(study, figure(*panels, share_x=True, share_y=True, height=150.0))
+    assert [axes.get_xlabel() for axes in page.axes] == ["", "Time (s)", "Shift (cm⁻¹)"]
+    low, high = page.axes[0].get_xlim()
+    assert low < 0 < 5 < high < 6, "both over time"
+    assert page.axes[2].get_xlim()[0] > 50
+    assert "Panel C is over another x, Shift (cm⁻¹): its axis is its own." in page.said
+
+
+def test_curves_without_names_have_their_units_looked_at():
+    study = study_of(([0, 1], [0, 1]), names=("", ""))
+    other = Record(
+        Source("c.txt", b"c"), (Channel("", "ms", np.array([0.0, 500])), Channel("", "V", np.array([5.0, 6])))
+    )
+    study = edits.add_curves(study, [(other, Take(0, 1))], "more")
+    panel = PanelSpec(contents=tuple(CurveContent(curve=curve.id) for curve in study.document.curves))
+    (made,) = shown(study, figure(panel))
+    assert made.lines[1].x.tolist() == [0, 0.5]
+
+
+def test_lifted_numbers_are_told_as_such(demo):
+    spec = offered(demo, demo.document.curves[0].id, "lifted")
+    heads = data_csv(shown(demo, spec)).splitlines()[0]
+    assert '0.0 wt%: Intensity (counts)",' in heads
+    assert "0.5 wt%: Intensity (counts), lifted by" in heads
+    assert not any("hold for the lowest" in one for one in page_of(demo, spec).said)
+    numbered = with_part("y 0", numbers="plain")(spec)
+    assert any("hold for the lowest curve alone" in one for one in page_of(demo, numbered).said)
+    alike_ = with_part("content 0 0", normal="by maximum")(spec)
+    assert shown(demo, alike_)[0].y.words == "Intensity, by maximum"
+
+
+def test_a_curve_with_gaps_is_thinned_between_them():
+    x = np.linspace(0, 10, 200_000)
+    study = study_of((x, np.sin(x)))
+    page = page_of(study, figure(first(study, x=AxisSpec(cut=(3.0, 4.0)))))
+    line = page.pen.at("line0_0")[0]
+    y = line.get_ydata()
+    assert y.size < 30_000
+    assert np.isnan(y).any()
+    assert np.nanmax(y) == np.sin(x[(x <= 3) | (x >= 4)]).max()
+
+
+def test_no_other_file_is_lost_beside_a_figure(demo, tmp_path):
+    page = page_of(demo, offered(demo, demo.document.curves[0].id, "lifted"))
+    path = tmp_path / "f.csv"
+    assert [one.name for one in beside(page, "f", path, 300, script=True)] == ["f.csv", "f.py"]
+    for one, content in beside(page, "f", path, 300, script=True).items():
+        one.write_bytes(content)
+    assert beside(page, "f", path, 300, script=True), "what was written here before may be written again"
+    for name in ("f.py", "f.csv"):
+        kept = (tmp_path / name).read_bytes()
+        (tmp_path / name).write_text("time,force\n")
+        with pytest.raises(InputError, match=f"{name} is there already"):
+            beside(page, "f", path, 300, script=True)
+        (tmp_path / name).write_bytes(kept)
 
 
 def test_a_scale_bar_is_as_long_as_it_says():

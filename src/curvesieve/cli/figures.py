@@ -9,7 +9,7 @@ from pathlib import Path
 
 def write_figure(options: argparse.Namespace) -> int:
     """Writes one figure, its data beside it on wish. What is amiss on the page is told in a line each."""
-    from curvesieve.core.figures.writing import checked, page_of, save, script_of
+    from curvesieve.core.figures.writing import beside, checked, page_of, save
     from curvesieve.core.files import write_bytes
     from curvesieve.core.study import load_study
     from curvesieve.core.study.edits.figures import figure_named
@@ -21,11 +21,8 @@ def write_figure(options: argparse.Namespace) -> int:
     page = page_of(study, spec, suffix)
     write_bytes(out, save(page, suffix, options.dpi, options.paths))
     if options.data:
-        data = Path(options.data)
-        write_bytes(data, page.columns.csv().encode())
-        redrawn = f"{data.stem} redrawn.png"
-        script = script_of(page, spec.name, data.name, redrawn, min(options.dpi, 300))
-        write_bytes(data.with_suffix(".py"), script.encode())
+        for path, content in beside(page, spec.name, Path(options.data), options.dpi, script=True).items():
+            write_bytes(path, content)
     for line in page.said:
         print(f"curvesieve: {spec.name}: {line}".replace("\n", " "), file=sys.stderr)
     print(f"{out}: {spec.name}, {spec.width:g} × {spec.height:g} mm")

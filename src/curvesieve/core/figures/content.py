@@ -11,7 +11,7 @@ import numpy as np
 
 from curvesieve.core import units
 from curvesieve.core.curve import Curve, Floats
-from curvesieve.core.errors import InputError
+from curvesieve.core.errors import InputError, counted
 from curvesieve.core.figures.places import Placed, placed
 from curvesieve.core.fitting.straighten import STRAIGHTENINGS, straighten
 from curvesieve.core.measures.outcome import Outcome
@@ -41,7 +41,7 @@ class Drawn:
     """A line of a panel. x, y, u: (n,), u None where there is none.
 
     `role` is ``data``, ``fit``, ``peak`` or ``points``; `along` its place along a condition from 0 to 1 (None: none);
-    `right` whether it is read on the right axis. `base` is the level that an area under it is filled to.
+    `right` whether it is read on the right axis; `lifted` by how much its y is more than what was measured, in words.
     """
 
     id: str
@@ -52,6 +52,7 @@ class Drawn:
     role: str = "data"
     along: float | None = None
     right: bool = False
+    lifted: str = ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,16 +127,17 @@ def _panel(study: Study, panel: PanelSpec) -> Shown:
 def _joined(made: Shown, part: _Part, right: bool) -> Shown:
     """A content more on the same axes, in the units of the first of them. Raises InputError where these do not fit."""
     first_x, first_y = made.x, made.right if right else made.y
-    if first_x.name and not _fits(part.x.unit, first_x.unit):
+    begun_x, begun_y = bool(made.lines), any(line.right == right for line in made.lines)
+    if begun_x and not _fits(part.x.unit, first_x.unit):
         what = part.lines[0].label if part.lines else "What comes after it"
         raise InputError(f"{what} is over {part.x.words}, and this panel over {first_x.words}; it is not drawn.")
-    if first_y.name and not _fits(part.y.unit, first_y.unit):
+    if begun_y and not _fits(part.y.unit, first_y.unit):
         what = part.lines[0].label if part.lines else "What comes after it"
         raise InputError(
             f"{what} is in {units.shown(part.y.unit) or 'no unit'}, and this axis in "
             f"{units.shown(first_y.unit) or 'no unit'}; put it on the right axis, or in a panel of its own."
         )
-    x, y = (first_x if first_x.name else part.x), (first_y if first_y.name else part.y)
+    x, y = (first_x if begun_x else part.x), (first_y if begun_y else part.y)
     lines = tuple(_in(line, part, x.unit, y.unit, right) for line in part.lines)
     same = (part.x.unit, part.y.unit) == (x.unit, y.unit)
     return Shown(
@@ -242,11 +244,18 @@ def _family(study: Study, content: FamilyContent, panel: PanelSpec) -> _Part:
     lines: list[Drawn] = []
     for one in made.curves:
         along = order.index(one.id) / count
-        lines.append(Drawn(one.id, one.label, one.x, one.y, one.u, "data", along))
+        nothing = 1.0 if look.y_log else 0.0
+        lifted = "" if one.lift == nothing else f"lifted {'by the factor' if look.y_log else 'by'} {one.lift:.6g}"
+        lines.append(Drawn(one.id, one.label, one.x, one.y, one.u, "data", along, lifted=lifted))
         if one.fit is not None:
-            lines.append(Drawn(f"fit {one.id}", f"fit of {one.label}", one.x, one.fit, role="fit"))
-    y = Title(made.y[0] or "y", "" if made.alike else made.y[1])
-    return _Part(tuple(lines), Title(*made.x), y, said=made.said)
+            fit = f"fit of {one.label}"
+            lines.append(Drawn(f"fit {one.id}", fit, one.x, one.fit, role="fit", lifted=lifted))
+    name = made.y[0] or "y"
+    y = Title(f"{name}, {content.normal}", "") if made.alike else Title(name, made.y[1])
+    said = list(made.said)
+    if any(line.lifted for line in lines) and (panel.right if content.right else panel.y).numbers != "none":
+        said.append(f"{family.label} is lifted: the numbers of its axis hold for the lowest curve alone.")
+    return _Part(tuple(lines), Title(*made.x), y, said=tuple(said))
 
 
 def _trend(study: Study, content: TrendContent, panel: PanelSpec) -> _Part:
@@ -303,10 +312,10 @@ def _straight(study: Study, content: StraightContent, panel: PanelSpec) -> _Part
     slope, intercept = made.line.parameters["slope"].value, made.line.parameters["intercept"].value
     ends = np.array([made.u.min(), made.u.max()])
     lines.append(Drawn(f"line {entry.id}", "straight line", ends, intercept + slope * ends, role="fit"))
-    return _Part(
-        tuple(lines), Title(_said(level, curve)), Title(_said(upright, curve)),
-        said=(f"{entry.label}: {made.problem}",) if made.problem else (),
-    )  # fmt: skip
+    said = [f"{entry.label}: {made.problem}"] if made.problem else []
+    if made.left_out:
+        said.append(f"{entry.label}: {counted(made.left_out, 'point')} without a value on these axes.")
+    return _Part(tuple(lines), Title(_said(level, curve)), Title(_said(upright, curve)), said=tuple(said))
 
 
 def _said(axis: str, curve: Curve) -> str:

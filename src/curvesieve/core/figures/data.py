@@ -67,9 +67,10 @@ def columns_of(panels: Sequence[Shown]) -> tuple[Columns, LinesData, ShapesData]
 def _line(columns: Columns, place: int, panel: Shown, line: Drawn) -> tuple[Numbers, Numbers, Numbers | None]:
     name = f"panel {place + 1}, {line.label}"
     y = panel.right if line.right else panel.y
+    more = f", {line.lifted}" if line.lifted else ""
     return (
         columns.add(f"{name}: {panel.x.words or 'x'}", line.x),
-        columns.add(f"{name}: {y.words or 'y'}", line.y),
+        columns.add(f"{name}: {y.words or 'y'}{more}", line.y),
         None if line.u is None else columns.add(f"{name}: u", line.u),
     )
 

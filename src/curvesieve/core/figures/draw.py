@@ -81,8 +81,8 @@ def drawn(spec: FigureSpec, panels: Sequence[Shown], most: int = STRETCHES) -> P
             page.said.append(f"The font {manner.font} is not here; {family} stands in for it.")
         page.pen.do("fig", "add_gridspec", max(-(-len(spec.panels) // spec.columns), 1), spec.columns, into="grid")
         drawings = [
-            PanelDrawing(page.pen, spec, place, shown, lines, shapes, most, page.said, page.parts)
-            for place, shown in enumerate(panels)
+            PanelDrawing(page.pen, spec, place, panels, lines, shapes, most, page.said, page.parts)
+            for place in range(len(panels))
         ]
         for one in drawings:
             one.begin()

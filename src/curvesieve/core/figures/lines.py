@@ -122,10 +122,23 @@ def _on_axis(numbers: Numbers, scale: str) -> Numbers:
 
 
 def _thinned(x: Numbers, y: Numbers, most: int) -> tuple[Numbers, Numbers]:
-    if x.values.size <= 3 * most or not bool(np.all(np.isfinite(y.values))):
+    if x.values.size <= 3 * most:
         return x, y
-    thin_x, thin_y = outline(x.values, y.values, most)
-    return Numbers(x.text, thin_x), Numbers(y.text, thin_y)
+    there = np.isfinite(y.values)
+    pieces = np.split(np.arange(x.values.size), np.flatnonzero(np.diff(there)) + 1)
+    if len(pieces) > most:
+        return x, y
+    thin = []
+    for piece in pieces:
+        if there[piece[0]]:
+            share = max(round(most * piece.size / x.values.size), 1)
+            thin.append(outline(x.values[piece], y.values[piece], share))
+        else:  # of a gap one point is enough
+            thin.append((x.values[piece[:1]], y.values[piece[:1]]))
+    return (
+        Numbers(x.text, np.concatenate([one for one, _ in thin])),
+        Numbers(y.text, np.concatenate([one for _, one in thin])),
+    )
 
 
 def _column_width(x: Floats) -> float:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import textwrap
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import partial
 
 from curvesieve.core.figures.axes import draw_axis, draw_cut, draw_frame, set_limits, set_scale
-from curvesieve.core.figures.content import Shown
+from curvesieve.core.figures.content import Shown, Title
 from curvesieve.core.figures.data import LinesData, ShapesData
 from curvesieve.core.figures.lines import Named, draw_line, draw_names, draw_shapes, style_of
 from curvesieve.core.figures.marks import draw_marks, inset_limits
@@ -27,13 +28,17 @@ class PanelDrawing:
     pen: Pen
     spec: FigureSpec
     place: int
-    shown: Shown
+    all: Sequence[Shown]
     lines: LinesData
     shapes: ShapesData
     most: int
     said: list[str]
     parts: dict[str, str]
     named: list[Named] = field(default_factory=list)
+
+    @property
+    def shown(self) -> Shown:
+        return self.all[self.place]
 
     @property
     def panel(self) -> PanelSpec:
@@ -47,15 +52,34 @@ class PanelDrawing:
     def has_right(self) -> bool:
         return any(line.right for line in self.shown.lines)
 
+    def title(self, name: str) -> Title:
+        """What the x or y axis shows."""
+        found: Title = getattr(self.shown, name)
+        return found
+
+    def like(self, name: str) -> list[int]:
+        """The panels that share this one's x or y axis, itself among them: those over the same; none where none do."""
+        if not getattr(self.spec, f"share_{name}"):
+            return []
+        mine = self.title(name)
+        places = [
+            place for place, other in enumerate(self.all)
+            if (getattr(other, name).name, getattr(other, name).unit) == (mine.name, mine.unit)
+        ]  # fmt: skip
+        return places if len(places) > 1 else []
+
     def begin(self) -> None:
         """The axes with their scales, the lines, and the limits that were typed."""
         pen, panel, axes, place = self.pen, self.panel, self.axes, self.place
         row, column = divmod(place, self.spec.columns)
         shared: dict[str, object] = {}
-        if place and self.spec.share_x:
-            shared["sharex"] = Ref(f"ax{column}" if row else "ax0")
-        if place and self.spec.share_y:
-            shared["sharey"] = Ref(f"ax{row * self.spec.columns}" if column else "ax0")
+        for name in ("x", "y"):
+            like = self.like(name)
+            if like and like[0] < place:
+                shared[f"share{name}"] = Ref(f"ax{like[0]}")
+            elif place and not like and getattr(self.spec, f"share_{name}") and self.title(name).words:
+                what = self.title(name).words
+                self.said.append(f"Panel {chr(65 + place % 26)} is over another {name}, {what}: its axis is its own.")
         pen.do("fig", "add_subplot", Ref(f"grid[{row},{column}]"), **shared, into=axes)
         set_scale(pen, axes, "x", panel.x, self.shown)
         set_scale(pen, axes, "y", panel.y, self.shown)
@@ -94,9 +118,11 @@ class PanelDrawing:
     def _draw_axes(self) -> None:
         pen, panel, shown, spec = self.pen, self.panel, self.shown, self.spec
         draw = partial(draw_axis, pen, manner=spec.manner, panel=panel, shown=shown, said=self.said)
-        below = self.place + spec.columns >= len(spec.panels)
-        draw(self.axes, "x", panel.x, shown.x, numbered=not spec.share_x or below)
-        draw(self.axes, "y", panel.y, shown.y, numbered=not spec.share_y or self.place % spec.columns == 0)
+        row, column = divmod(self.place, spec.columns)
+        below = any(one > self.place and one % spec.columns == column for one in self.like("x"))
+        before = any(one < self.place and one // spec.columns == row for one in self.like("y"))
+        draw(self.axes, "x", panel.x, shown.x, numbered=not below)
+        draw(self.axes, "y", panel.y, shown.y, numbered=not before)
         if self.has_right:
             draw(f"{self.axes}r", "y", panel.right, shown.right, numbered=True, far=True)
         draw_frame(pen, self.axes, panel, self.has_right or bool(panel.y.also))

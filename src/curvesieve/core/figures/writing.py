@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from importlib.resources import files
+from pathlib import Path
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.figures.content import shown
@@ -113,3 +114,30 @@ FigureCanvasAgg(fig)
 
 fig.savefig(sys.argv[1] if len(sys.argv) > 1 else HERE / {out!r}, dpi={dpi!r})
 '''
+
+
+def beside(page: Page, name: str, path: Path, dpi: int, script: bool) -> dict[Path, bytes]:
+    """What goes with a figure's file: its data at this path, and beside it the script that draws it from there.
+
+    Raises InputError where a file of another kind would be lost.
+    """
+    made = {path: page.columns.csv().encode()}
+    if script:
+        text = script_of(page, name, path.name, f"{path.stem} redrawn.png", min(dpi, 300))
+        made[path.with_suffix(".py")] = text.encode()
+    for one, begins in ((path, ("panel ", '"panel ')), (path.with_suffix(".py"), ('"""Draws “',))):
+        if one in made and not _is_ours(one, begins):
+            raise InputError(
+                f"{one.name} is there already and is no file of a figure; move it, or choose another name."
+            )
+    return made
+
+
+def _is_ours(path: Path, begins: tuple[str, ...]) -> bool:
+    """Whether a place is free, or holds what was written here before."""
+    try:
+        with path.open("rb") as file:
+            first = file.read(64)
+    except OSError:
+        return not path.exists()  # that it cannot be written is told by writing
+    return not first or first.decode("utf-8", "replace").startswith(begins)

@@ -115,22 +115,15 @@ class OutCard(Card):
         paths, data, script = self.paths.isChecked(), self.data.isChecked(), self.script.isChecked()
 
         def work(ticket: Ticket) -> list[str]:
-            from curvesieve.core.figures.writing import checked, page_of, save, script_of
+            from curvesieve.core.figures.writing import beside, checked, page_of, save
 
             suffix = checked(path.suffix, dpi)
             page = page_of(study, spec, suffix)
+            more = beside(page, spec.name, path.with_suffix(".csv"), dpi, script) if data else {}
             write_bytes(path, save(page, suffix, dpi, paths))
-            made = [path.name]
-            if data:
-                beside = path.with_suffix(".csv")
-                write_bytes(beside, page.columns.csv().encode())
-                made.append(beside.name)
-            if script:
-                beside = path.with_suffix(".py")
-                text = script_of(page, spec.name, f"{path.stem}.csv", f"{path.stem} redrawn.png", min(dpi, 300))
-                write_bytes(beside, text.encode())
-                made.append(beside.name)
-            return made
+            for one, content in more.items():
+                write_bytes(one, content)
+            return [path.name, *(one.name for one in more)]
 
         self.work.session.jobs.start(
             f"Writing {path.name}", "write figure", work,
