@@ -26,7 +26,6 @@ from curvesieve.core.study.figure_parts import (
     TrendContent,
 )
 from curvesieve.core.study.ledger import ledger_of
-from curvesieve.core.study.measuring import measured_curve
 from curvesieve.core.study.study import Study
 from curvesieve.core.study.trends import columns_for_trends
 
@@ -142,7 +141,7 @@ def _of_curve(study: Study, curve_id: str) -> Iterator[Offer]:
             rest = PanelSpec(contents=(ResidualContent(curve=curve_id),))
             words = f"{label}, with fit and residual"
             yield _offer(words, label, (top, rest), heights=(3.0, 1.0), share_x=True, gap=0.0, height=90.0)
-    if any(one.shapes for one in measured_curve(study, curve_id)):
+    if study.measures(curve_id):  # whether they draw anything is not asked: the window waits for this list
         panel = PanelSpec(contents=(ConstructionContent(curve=curve_id),))
         yield _offer(f"{label}, with its constructions", f"{label}, readings", (panel,))
     plain = PanelSpec(contents=(CurveContent(curve=curve_id, fit=False),), lines=lines)

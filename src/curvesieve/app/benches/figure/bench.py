@@ -411,14 +411,11 @@ class FigureBench(SeenBench):
         return said_of_spot(self.session.study, spot)
 
     def _spots(self) -> list[tuple[str, Spot]]:
-        panel, spec = self._panel(), self.work.spec
-        if panel is None or spec is None:
+        panel, seen, place = self._panel(), self.work.seen, self.work.place
+        if panel is None or seen is None or place >= len(seen.units):
             return []
-        from curvesieve.core.figures.content import shown
-
-        made = shown(self.session.study, spec)[self.work.place]
-        level = getattr(value_of(spec, self.work.part), "level", False)
-        return offered_spots(self.session.study, panel, made.y.unit if level else made.x.unit)
+        level = getattr(value_of(seen.spec, self.work.part), "level", False)
+        return offered_spots(self.session.study, panel, seen.units[place][1 if level else 0])
 
     def _readings(self) -> list[tuple[str, str]]:
         panel = self._panel()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QDragEnterEvent,
@@ -200,44 +202,61 @@ class Paper(QWidget):
             self.work.choose("")
             self.update()
 
-    def move_part(self, begin: QPointF, end: QPointF) -> None:
-        """Moves the part in hand by what lies between two points of the widget."""
-        seen, part = self.seen, self.work.part
-        if seen is None:
+    def move_part(self, begin: QPointF, end: QPointF, merge: str = "") -> None:
+        """Moves the part in hand by what lies between two points of the widget; moves of one `merge` are one edit.
+
+        Where things lie is told by the page that is seen, what is moved by the figure as it is by now.
+        """
+        seen, spec, part = self.seen, self.work.spec, self.work.part
+        if seen is None or spec is None:
             return
         kind, place = part.split(" ")[0], int(part.split(" ")[1])
         scales = seen.picture.panels.get(place)
-        value = value_of(seen.spec, part)
+        value = value_of(spec, part)
         if scales is None or value is None:
             return
         a, b = self._pixel(begin), self._pixel(end)
-        (x0, y0), (x1, y1) = scales.place(*a), scales.place(*b)
         if kind == "line":
-            import math
-
+            y0, y1 = scales.place(*a)[1], scales.place(*b)[1]
             by = math.log10(y1 / y0) if scales.y_log and y0 > 0 and y1 > 0 else y1 - y0
-            self.work.change(lifted(seen.spec, part, by), "lift a curve")
+            self.work.change(lifted(spec, part, by), "lift a curve", merge)
         elif isinstance(value, LineSpec):
             pt = 72 / seen.picture.dpi
             shift = (value.shift[0] + (b[0] - a[0]) * pt, value.shift[1] - (b[1] - a[1]) * pt)
-            self.work.change(with_part(part, shift=shift), "move a name")
+            self.work.change(with_part(part, shift=shift), "move a name", merge)
         elif isinstance(value, GuideMark | BandMark):
-            self._move_spots(part, value, (y0, y1) if value.level else (x0, x1))
+            which = 1 if value.level else 0
+            log = scales.y_log if value.level else scales.x_log
+            self._move_spots(part, value, (scales.place(*a)[which], scales.place(*b)[which]), log, merge)
         else:
             (sx0, sy0), (sx1, sy1) = scales.share(*a), scales.share(*b)
-            self.work.change(with_part(part, **moved(value, sx1 - sx0, sy1 - sy0)), f"move a {kind}")
+            self.work.change(with_part(part, **moved(value, sx1 - sx0, sy1 - sy0)), f"move a {kind}", merge)
 
-    def _move_spots(self, part: str, value: GuideMark | BandMark, ends: tuple[float, float]) -> None:
-        """Moves typed places; those that follow a reading stay with it, which is said."""
+    def _move_spots(
+        self, part: str, value: GuideMark | BandMark, ends: tuple[float, float], log: bool, merge: str
+    ) -> None:
+        """Moves typed places; those that follow a reading stay with it, and uneven axes have theirs typed, which is
+        said.
+        """
+        spec = self.work.spec
+        assert spec is not None
+        panel = spec.panels[int(part.split(" ")[1])]
+        axis = panel.y if value.level else panel.x
         spots = {"spot": value.spot} if isinstance(value, GuideMark) else {"low": value.low, "high": value.high}
-        made = {
-            name: spot.model_copy(update={"at": spot.at + ends[1] - ends[0]})
-            for name, spot in spots.items() if spot.at is not None
-        }  # fmt: skip
-        if made:
-            self.work.change(with_part(part, **made), f"move a {value.kind}")
+        typed = {name: spot for name, spot in spots.items() if spot.at is not None}
+        if not typed:
+            sentence = f"This {value.kind} follows a reading; type a place to move it."
+        elif axis.scale == "reciprocal" or axis.cut is not None:
+            sentence = f"On this axis a {value.kind} is moved by typing its place."
         else:
-            self.work.session.noticed.emit(f"This {value.kind} follows a reading; type a place to move it.", "problem")
+            made = {}
+            for name, spot in typed.items():
+                at = float(spot.at or 0.0)
+                to = at * ends[1] / ends[0] if log and ends[0] > 0 else at + ends[1] - ends[0]
+                made[name] = spot.model_copy(update={"at": to})
+            self.work.change(with_part(part, **made), f"move a {value.kind}", merge)
+            return
+        self.work.session.noticed.emit(sentence, "problem")
 
     # -- the keyboard -------------------------------------------------------------------------------
 
@@ -255,7 +274,7 @@ class Paper(QWidget):
         many = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
         by = _NUDGE_PT * many * self.seen.picture.dpi / 72 / self.devicePixelRatioF()
         begin = self.corner() + QPointF(self.size_of_page().width() / 2, self.size_of_page().height() / 2)
-        self.move_part(begin, begin + QPointF(turn[0] * by, turn[1] * by))
+        self.move_part(begin, begin + QPointF(turn[0] * by, turn[1] * by), f"nudge {self.work.part}")
 
     # -- what is dropped ----------------------------------------------------------------------------
 

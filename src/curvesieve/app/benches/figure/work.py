@@ -31,6 +31,8 @@ class Seen:
     spec: FigureSpec
     picture: Picture
     confused: tuple[str, ...]
+    units: tuple[tuple[str, str], ...] = ()
+    """Those of x and y of each panel."""
 
     @property
     def said(self) -> tuple[str, ...]:
@@ -166,7 +168,8 @@ class FigureWork(QObject):
             picture = picture_of(page, dpi)
             said = confused(spec, panels, eyes) if eyes != "as printed" else []
             pixels = as_seen(picture.pixels, eyes)
-            return Seen(spec, picture.with_pixels(pixels), tuple(said))
+            units = tuple((one.x.unit, one.y.unit) for one in panels)
+            return Seen(spec, picture.with_pixels(pixels), tuple(said), units)
 
         def done(seen: Seen) -> None:
             if self._asked is asked:
