@@ -5,6 +5,8 @@ from __future__ import annotations
 import hashlib
 import io
 import re
+import subprocess
+import sys
 from datetime import date
 from html.parser import HTMLParser
 
@@ -16,14 +18,18 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.figures.offers import offers
 from curvesieve.core.measures.base import parse_measure
 from curvesieve.core.quantity import Quantity
+from curvesieve.core.reading import ReadingKey
 from curvesieve.core.report.blocks import Drawing, Heading, report_of_study
 from curvesieve.core.report.study_writing import study_report_written
 from curvesieve.core.report.template import DEFAULT, load_template
 from curvesieve.core.report.words import methods_paragraph, references_of, steps_in_words
+from curvesieve.core.steps import StepSlot
 from curvesieve.core.steps.base import parse_step, registered_steps
 from curvesieve.core.study import Study, edits, save_study
+from curvesieve.core.study.figure_parts import FigureSpec, PanelSpec, TrendContent, WordsMark
 from curvesieve.core.study.ledger import ledger_of
 from curvesieve.core.study.ledger_tables import short_table
+from curvesieve.core.study.measuring import measure_curves
 from curvesieve.demo.build import build_study
 
 WHEN = date(2026, 1, 2)
@@ -88,7 +94,9 @@ def test_the_report_as_html_has_figures_ledger_words_and_hashes(study):
     assert page.heads[0] == study.document.title
     assert {"Figures", "Readings", "What was done", "Methods", "References", "Files", "Made with"} <= set(page.heads)
     for family in study.document.families:
-        assert [list(row) for row in short_table(ledger_of(study, family))] in page.tables
+        assert [
+            list(row) for row in short_table(ledger_of(study, family, measure_curves(study, family.curves)))
+        ] in page.tables
     hashes = page.tables[-1]
     assert hashes[0] == ["file", "SHA-256"]
     for name, given in hashes[1:]:
@@ -116,6 +124,34 @@ def test_the_report_as_pdf_has_pages_of_a4_with_the_figures_as_lines(study):
         cell for family in study.document.families for row in short_table(ledger_of(study, family)) for cell in row
     }
     assert all(cell in text for cell in cells if "(" in cell and cell[0].isdigit())
+
+
+def test_figures_and_reports_work_out_what_nobody_read_yet(tmp_path):
+    """In a process that just opened the study, as the command line does: nothing is left out as not known."""
+    study = build_study(tmp_path)
+    family = study.document.families[1]
+    measure = parse_measure({"measure": "straight-part", "low": 300.0, "high": 600.0})
+    study = edits.share(family.curves[0], "measures")(edits.add_measure(family.curves[0], measure)(study))
+    slot = study.measures(family.curves[0])[0]
+    key = ReadingKey(slot.id, "slope")
+    words = WordsMark(words="{slope of 50 % RH}")
+    panel = PanelSpec(contents=(TrendContent(family=family.id, key=key),), marks=(words,))
+    spec = FigureSpec(id="f", name="f", panels=(panel,))
+    path = tmp_path / "s.sieve"
+    save_study(edits.add_figure(spec)(study), path)
+    code = (
+        "import sys; from curvesieve.cli import main; "
+        f"sys.exit(main(['figure', {str(path)!r}, 'f', '--out', {str(tmp_path / 'f.svg')!r}]) or "
+        f"main(['report', {str(path)!r}, '--out', {str(tmp_path / 'r.html')!r}]))"
+    )
+    made = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert made.stderr == ""
+    assert "slope = " in (tmp_path / "f.svg").read_text(encoding="utf-8")
+    page = _Reader()
+    page.feed((tmp_path / "r.html").read_text(encoding="utf-8"))
+    table = next(one for one in page.tables if one[0][0] == "humidity (%)")
+    column = next(k for k, head in enumerate(table[0]) if head.startswith("slope"))
+    assert all("(" in row[column] for row in table[1:])
 
 
 def test_long_tables_go_on_over_pages_and_lose_no_row(study):
@@ -186,6 +222,16 @@ def test_words_of_steps_have_their_settings_and_units(study):
     assert caught is not None
     plain = steps_in_words(study, study.document.curves[3].id, with_numbers=False)
     assert "[" not in plain
+    turned = edits.set_sieve(
+        study.document.curves[0].id,
+        tuple(StepSlot(id=str(k), rule=parse_step(one)) for k, one in enumerate((
+            {"step": "keep-range", "low": 1200.0, "high": 1750.0}, {"step": "spectral-axis", "to": "wavelength"},
+            {"step": "keep-range", "low": 6000.0, "high": 8000.0},
+        ))),
+    )(study)  # fmt: skip
+    words = steps_in_words(turned, study.document.curves[0].id)
+    assert "from 1200 cm⁻¹ to 1750 cm⁻¹" in words
+    assert "from 6000 nm to 8000 nm" in words, "units are those of the stage"
     off = edits.switch_step(study.document.curves[3].id, study.slots(study.document.curves[3].id)[0].id, False)(study)
     assert "were kept" not in steps_in_words(off, study.document.curves[3].id)
 

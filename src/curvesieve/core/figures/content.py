@@ -29,7 +29,7 @@ from curvesieve.core.study.figure_parts import (
     TrendContent,
     Units,
 )
-from curvesieve.core.study.measuring import measured_curve
+from curvesieve.core.study.measuring import measure_curves, measured_curve
 from curvesieve.core.study.passing import sieved_curve
 from curvesieve.core.study.standing import in_order, standing
 from curvesieve.core.study.study import Study
@@ -262,7 +262,8 @@ def _trend(study: Study, content: TrendContent, panel: PanelSpec) -> _Part:
     family = next((one for one in study.document.families if one.id == content.family), None)
     if family is None:
         raise InputError("The family that was shown here is not in the study any more.")
-    made = trend_of(study, family, TrendEntry(key=content.key, law=content.law))
+    entry = TrendEntry(key=content.key, law=content.law)
+    made = trend_of(study, family, entry, measure_curves(study, family.curves))
     source, quantity, part = content.key
     id_ = f"trend {family.id} {source} {quantity} {part}"
     lines = [Drawn(id_, f"{made.title}, {family.label}", made.x, made.y, made.u, "points")]

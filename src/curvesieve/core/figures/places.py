@@ -21,6 +21,7 @@ from curvesieve.core.study.figure_parts import (
     TrendContent,
 )
 from curvesieve.core.study.ledger import ledger_of
+from curvesieve.core.study.measuring import measured_curve
 from curvesieve.core.study.standing import is_place
 from curvesieve.core.study.study import Study
 
@@ -76,11 +77,13 @@ def reading_at(study: Study, curve_id: str, key: ReadingKey) -> Reading | None:
     return readings_of(study, curve_id).get(key)
 
 
-def readings_of(study: Study, curve_id: str) -> dict[ReadingKey, Reading]:
-    """All readings of a curve in the ledger, by their keys."""
+def readings_of(study: Study, curve_id: str, known: bool = False) -> dict[ReadingKey, Reading]:
+    """All readings of a curve in the ledger, by their keys; only those that are `known` by now where that is asked."""
     if not study.has(curve_id):
         return {}
-    row = next((row for row in ledger_of(study, study.family_of(curve_id)).rows if row.curve.id == curve_id), None)
+    read = None if known else {curve_id: measured_curve(study, curve_id)}
+    ledger = ledger_of(study, study.family_of(curve_id), read)
+    row = next((row for row in ledger.rows if row.curve.id == curve_id), None)
     return dict(row.cells) if row is not None else {}
 
 
@@ -116,11 +119,11 @@ def curves_in(study: Study, panel: PanelSpec) -> list[str]:
 
 
 def offered_readings(study: Study, panel: PanelSpec) -> list[tuple[str, str]]:
-    """The readings of a panel's curves by their words, each as it is typed to stand in words: ``{E of foil_1}``."""
+    """The readings of a panel's curves that are known by now, each as it is typed in words: ``{E of foil_1}``."""
     return [
         (f"{reading.name} of {label}", f"{{{reading.name} of {label}}}")
         for id_, label in _first_curves(study, panel)
-        for reading in readings_of(study, id_).values()
+        for reading in readings_of(study, id_, known=True).values()
         if not reading.aside
     ]
 
@@ -134,6 +137,6 @@ def offered_spots(study: Study, panel: PanelSpec, unit: str) -> list[tuple[str, 
     return [
         (f"{reading.name} of {label}", Spot(curve=id_, key=key))
         for id_, label in _first_curves(study, panel)
-        for key, reading in readings_of(study, id_).items()
+        for key, reading in readings_of(study, id_, known=True).items()
         if is_place(reading, unit)
     ]

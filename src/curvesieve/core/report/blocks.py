@@ -28,6 +28,7 @@ from curvesieve.core.study.document import Family
 from curvesieve.core.study.figure_parts import FigureSpec
 from curvesieve.core.study.ledger import ledger_of
 from curvesieve.core.study.ledger_tables import short_table
+from curvesieve.core.study.measuring import measure_curves
 from curvesieve.core.study.shared_numbers import family_numbers
 from curvesieve.core.study.study import Study
 
@@ -155,14 +156,15 @@ def _readings(scope: _Scope) -> list[Block]:
     in_families: set[str] = set()
     for family in scope.families:
         in_families |= set(family.curves)
-        ledger = ledger_of(scope.study, family)
+        read = measure_curves(scope.study, family.curves)
+        ledger = ledger_of(scope.study, family, read)
         table = short_table(ledger)
         if len(scope.curves) == 1:
             label = scope.study.entry(scope.curves[0]).label
             table = [table[0], *(row for row in table[1:] if row[0].split(" · ")[0] == label)]
         if ledger.columns and len(table) > 1:
             made.append(Listing(family.label, tuple(map(tuple, table))))
-        shared = family_numbers(scope.study, family)
+        shared = family_numbers(scope.study, family, read)
         if shared and len(scope.curves) > 1:
             numbers = tuple((one.title, one.written, one.law) for one in shared)
             made.append(Listing(f"{family.label}: of the family as one", (("number", "value", "law"), *numbers)))

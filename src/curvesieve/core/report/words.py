@@ -11,7 +11,7 @@ from curvesieve.core.models import Model
 from curvesieve.core.reading import Reading
 from curvesieve.core.study.document import FitEntry
 from curvesieve.core.study.measuring import measured_curve
-from curvesieve.core.study.passing import recorded_at_hand, sieved_curve
+from curvesieve.core.study.passing import sieved_curve
 from curvesieve.core.study.study import Study
 
 _NO_SOURCE = ("common practice", "own rule", "your own")
@@ -27,15 +27,11 @@ def steps_in_words(study: Study, curve_id: str, with_numbers: bool = True) -> st
 
     Steps that are off are passed over, and those that could not work say so. Empty for a curve without steps.
     """
-    made = sieved_curve(study, curve_id)
-    recorded = recorded_at_hand(study, curve_id)
-    x_unit = units.shown(recorded.x_unit) if recorded is not None else ""
-    y_unit = units.shown(recorded.y_unit) if recorded is not None else ""
     said = []
-    for trail in made.trail:
+    for trail in sieved_curve(study, curve_id).trail:
         if not trail.slot.on:
             continue
-        words = trail.slot.rule.in_words(x_unit, y_unit)
+        words = trail.slot.rule.in_words(units.shown(trail.before.x_unit), units.shown(trail.before.y_unit))
         if trail.problem:
             said.append(f"{trail.slot.title} could not work: {trail.problem}")
         elif with_numbers and trail.message:
