@@ -48,7 +48,11 @@ def settled(w, qtbot) -> None:
 def start_with(w, qtbot, words: str):
     """Clicks the offer of an empty study of figures."""
     bench = go(w)
-    button = next(one for one in bench.start.findChildren(QWidget) if getattr(one, "text", lambda: "")() == words)
+    button = next(
+        one
+        for one in bench.start.findChildren(QWidget)
+        if words in (one.accessibleName(), getattr(one, "text", lambda: "")())
+    )
     click(button)
     settled(w, qtbot)
     return bench

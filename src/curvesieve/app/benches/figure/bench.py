@@ -260,7 +260,7 @@ class FigureBench(SeenBench):
     def _show_page(self) -> None:
         seen = self.work.seen
         said = seen.said if seen is not None else ()
-        self.notes.fill(f"{len(said)} to look at" if len(said) != 1 else "To look at", said)
+        self.notes.fill("To look at", said)
         if said:
             self.notes._go(1)
 

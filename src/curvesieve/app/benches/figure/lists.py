@@ -26,6 +26,7 @@ class FigureList(QListWidget):
         super().__init__()
         self.setAccessibleName("figures")
         self.setItemDelegate(CarefulDelegate(self))
+        self.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._menu)

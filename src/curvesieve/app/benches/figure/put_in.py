@@ -22,6 +22,7 @@ class PieceTree(QTreeWidget):
         self.setHeaderHidden(True)
         self.setIndentation(12)
         self.setDragEnabled(True)
+        self.setTextElideMode(Qt.TextElideMode.ElideMiddle)  # how a family stands is at the end
         self.setAccessibleName("what can be put in")
         self.setToolTip("Drag one onto the page, or double click: it goes into the panel in hand")
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

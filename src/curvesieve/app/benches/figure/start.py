@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import QEvent, QObject, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QWidget
 
-from curvesieve.app.widgets.basics import Card, button, label
+from curvesieve.app.widgets.basics import Card, button, label, plain_tip
 from curvesieve.core.figures.offers import Offer
 
-_WIDE_PX, _MOST = 380, 8
+_WIDE_PX, _WORDS_PX, _MOST = 380, 320, 8
 
 
 class StartPage(Card):
@@ -40,7 +41,9 @@ class StartPage(Card):
         said = "of what is in hand, as it prints; it follows the data" if offers else "nothing is in hand yet"
         self._add(label(said, "muted"))
         for one in offers[:_MOST]:
-            made = button(one.words)
+            made = button(QFontMetrics(self.font()).elidedText(one.words, Qt.TextElideMode.ElideMiddle, _WORDS_PX))
+            made.setToolTip(plain_tip(one.words))
+            made.setAccessibleName(one.words)
             made.clicked.connect(partial(self.asked.emit, one))
             self._add(made)
         empty = button("An empty page", "bare")
