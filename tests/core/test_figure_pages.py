@@ -268,6 +268,10 @@ def test_the_other_side_has_the_other_unit():
     assert forward(np.array([2000.0])) == pytest.approx([1e7 / 2000])  # λ in nm of 1/cm, in vacuum
     linear = page_of(study, figure(first(study, x=AxisSpec(also="1/m")))).pen.at("ax0x2")
     assert linear._functions[0](np.array([1.0])) == pytest.approx([100.0])
+    warm = study_of(([0.0, 100.0], [1, 2]), units=("°C", "V"), names=("Temperature", "U"))
+    kelvin = page_of(warm, figure(first(warm, x=AxisSpec(also="K")))).pen.at("ax0x2")
+    assert kelvin._functions[0](np.array([0.0, 25.0])) == pytest.approx([273.15, 298.15])
+    assert kelvin._functions[1](np.array([273.15])) == pytest.approx([0.0], abs=1e-9)
     for unit in ("kg", "nonsense", "°C"):
         said = page_of(study, figure(first(study, x=AxisSpec(also=unit)))).said
         assert any(one.startswith("The second x axis:") for one in said), unit
@@ -416,9 +420,9 @@ def test_no_other_file_is_lost_beside_a_figure(demo, tmp_path):
 
 def test_a_scale_bar_is_as_long_as_it_says():
     study = study_of((np.linspace(0, 100, 50), np.zeros(50)))
-    page = page_of(study, figure(first(study, marks=(ScaleMark(length=20.0),), x=AxisSpec(low=0.0, high=100.0))))
+    page = page_of(study, figure(first(study, marks=(ScaleMark(length=20.0),), x=AxisSpec(low=50.0, high=100.0))))
     bar = page.pen.at("mark0_0")[0]
-    assert np.ptp(bar.get_xdata()) == pytest.approx(0.2)
+    assert np.ptp(bar.get_xdata()) == pytest.approx(0.4)
     assert any(text.get_text() == "20 s" for text in page.axes[0].texts)
     long = page_of(study, figure(first(study, marks=(ScaleMark(length=500.0),))))
     assert any("longer than its axis" in one for one in long.said)
@@ -552,6 +556,10 @@ def test_parts_are_found_at_their_pixels(demo):
         assert picture.part_at((left + right) / 2, (top + bottom) / 2) == part
     x, y = picture.traces[f"line 1 residual {curve}"][200]
     assert picture.part_at(x, y) == f"line 1 residual {curve}"
+    x, y = picture.traces[f"line 0 {curve}"].min(axis=0)  # beside the left end, above all that is drawn there
+    flat = picture.traces[f"line 0 {curve}"][0]
+    assert picture.part_at(flat[0] + 1, flat[1] + 4).startswith("line 0"), "near is enough"
+    assert picture.part_at(x + 2, y + 60) == "panel 0"
     assert picture.part_at(1, 1) == ""
     scales = picture.panels[0]
     left, top, right, bottom = scales.box
