@@ -257,6 +257,11 @@ def test_what_is_left_out_is_told_and_not_drawn():
     assert {0.0, 1000.0} <= set(ticks)
     line = page.pen.at("line0_0")[0]
     assert np.isnan(line.get_ydata()).sum() == 1
+    high = study_of((np.arange(6.0), [0.0, 1.0, 2.0, 50.0, 100.0, 101.0]))
+    upright = page_of(high, figure(first(high, y=AxisSpec(cut=(5.0, 95.0)))))
+    assert "c0: 1 point in the stretch that is left out of the y axis." in upright.said
+    assert np.isnan(upright.pen.at("line0_0")[0].get_ydata()).tolist() == [False, False, False, True, False, False]
+    assert sum(line.get_linestyle() == "None" and line.get_markersize() == 7 for line in upright.axes[0].lines) == 2
 
 
 def test_the_other_side_has_the_other_unit():

@@ -16,7 +16,7 @@ from curvesieve.core.figures.content import Drawn
 from curvesieve.core.figures.markup import mathtext
 from curvesieve.core.figures.pen import Numbers, Pen, Ref
 from curvesieve.core.shapes import Fill, Line, Point, Shape, Words
-from curvesieve.core.study.figure_parts import DASHES, LineSpec, Manner, PanelSpec
+from curvesieve.core.study.figure_parts import DASHES, AxisSpec, LineSpec, Manner, PanelSpec
 
 _DASHES: dict[str, Any] = {
     "solid": "-", "dashed": (0, (5, 2.5)), "dotted": (0, (1, 1.8)), "dash and dot": (0, (6, 2, 1, 2)), "none": "none",
@@ -78,10 +78,7 @@ def draw_line(
     x, y, u = data
     _tell_places(panel, line, said)
     x, y = _on_axis(x, panel.x.scale), _on_axis(y, (panel.right if line.right else panel.y).scale)
-    if panel.x.cut is not None:
-        low, high = sorted(panel.x.cut)
-        inside = f"np.where(({x.text} > {low!r}) & ({x.text} < {high!r}), np.nan, {y.text})"
-        y = Numbers(inside, np.where((x.values > low) & (x.values < high), np.nan, y.values))
+    y = _left_out(_left_out(y, x, panel.x), y, panel.right if line.right else panel.y)
     spec, colour = style.spec, style.colour
     over = spec.front + (3 if line.role == "fit" else 2)
     spread = spec.spread or ("bars" if line.role == "points" else "none")
@@ -111,6 +108,15 @@ def draw_line(
         zorder=over, label=name_said,
         drawstyle="steps-mid" if spec.shape == "steps" else "default", into=name,
     )  # fmt: skip
+
+
+def _left_out(y: Numbers, along: Numbers, axis: AxisSpec) -> Numbers:
+    """y without a number where the values along an axis are in the stretch that it leaves out."""
+    if axis.cut is None or axis.scale != "linear":
+        return y
+    low, high = sorted(axis.cut)
+    text = f"np.where(({along.text} > {low!r}) & ({along.text} < {high!r}), np.nan, {y.text})"
+    return Numbers(text, np.where((along.values > low) & (along.values < high), np.nan, y.values))
 
 
 def _on_axis(numbers: Numbers, scale: str) -> Numbers:
@@ -168,12 +174,15 @@ def _tell_places(panel: PanelSpec, line: Drawn, said: list[str]) -> None:
                 f"(x = {first}{more})."
             )
         keep &= ~bad
-    inside = 0
-    if panel.x.cut is not None:
-        low, high = sorted(panel.x.cut)
-        inside = int((keep & (line.x > low) & (line.x < high)).sum())
-    if inside:
-        said.append(f"{line.label}: {counted(inside, 'point')} in the stretch that is left out of the x axis.")
+    for axis, values, name in ((panel.x, line.x, "x"), (upright, line.y, "y")):
+        if axis.cut is None or axis.scale != "linear":
+            continue
+        low, high = sorted(axis.cut)
+        inside = keep & (values > low) & (values < high)
+        if inside.any():
+            many = counted(int(inside.sum()), "point")
+            said.append(f"{line.label}: {many} in the stretch that is left out of the {name} axis.")
+        keep &= ~inside
 
 
 def draw_names(
