@@ -1,0 +1,159 @@
+"""The axes of a chart: marks at known values, skewed and turned axes, linear, logarithmic or reciprocal, with u.
+
+Pixels are counted from the top left corner of the picture, their centres at halves.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from curvesieve.core.curve import Floats
+from curvesieve.core.errors import InputError, counted
+
+Scale = Literal["linear", "log10", "ln", "reciprocal"]
+_FEWEST = 2
+_SINE = 0.02
+"""Axes that stand at a smaller angle than this (about 1°) are one axis marked twice."""
+
+_THERE: Mapping[str, Callable[[Floats], Floats]] = {
+    "linear": lambda v: v, "log10": np.log10, "ln": np.log, "reciprocal": lambda v: 1 / v,
+}  # fmt: skip
+_BACK: Mapping[str, Callable[[Floats], Floats]] = {
+    "linear": lambda s: s, "log10": lambda s: 10.0**s, "ln": np.exp, "reciprocal": lambda s: 1 / s,
+}  # fmt: skip
+_STEP_PX = 0.01
+"""By which pixels are moved to find slopes."""
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A known place of an axis: its pixel and the value that stands there."""
+
+    px: float
+    py: float
+    value: float
+
+
+@dataclass(frozen=True, eq=False)
+class Axis:
+    """One calibrated axis: `begin` and `along` in pixels, along being one unit of the even scale, each of shape (2,).
+
+    `misses` are how many pixels each mark lies off the line through all, along the axis; `u_px` is the standard
+    uncertainty of a mark in pixels, from the misses where there are more than two marks.
+    """
+
+    scale: Scale
+    marks: tuple[Mark, ...]
+    begin: Floats
+    along: Floats
+    misses: Floats
+    u_px: float
+
+
+def calibrated(marks: Sequence[Mark], scale: Scale, name: str, u_px: float = 0.5) -> Axis:
+    """The axis through marks, by least squares where there are more than two.
+
+    Raises InputError for fewer than two, for two at one pixel or of one value, and for values that the scale has no
+    place for.
+    """
+    if len(marks) < _FEWEST:
+        raise InputError(f"The {name} axis needs two marks at least; it has {counted(len(marks), 'mark')}.")
+    values = np.array([mark.value for mark in marks])
+    if scale in ("log10", "ln") and (values <= 0).any():
+        bad = float(values[values <= 0][0])
+        raise InputError(f"A logarithmic {name} axis has no place for {bad:g}; give that mark another value.")
+    if scale == "reciprocal" and (values == 0).any():
+        raise InputError(f"A reciprocal {name} axis has no place for 0; give that mark another value.")
+    even = _THERE[scale](values)
+    places = np.array([(mark.px, mark.py) for mark in marks])
+    spread = even - even.mean()
+    if float(np.ptp(even)) == 0:
+        raise InputError(f"All marks of the {name} axis have the value {values[0]:g}; two are needed that differ.")
+    if float(np.ptp(places, axis=0).max()) == 0:
+        raise InputError(f"All marks of the {name} axis are at one pixel; move one of them.")
+    along = spread @ (places - places.mean(axis=0)) / float(spread @ spread)
+    if float(np.hypot(*along)) == 0:
+        raise InputError(f"The marks of the {name} axis say no direction: equal pixels have unlike values.")
+    begin = places.mean(axis=0) - along * even.mean()
+    off = places - (begin + even[:, None] * along)
+    misses = off @ along / np.hypot(*along)
+    spare = len(marks) - 2
+    found = math.sqrt(float(misses @ misses) / spare) if spare > 0 else u_px
+    return Axis(scale, tuple(marks), begin, along, misses, max(found, 1e-6))
+
+
+@dataclass(frozen=True, eq=False)
+class Frame:
+    """Both axes of a chart. Places are read along the other axis, so that axes may be skewed and turned."""
+
+    x: Axis
+    y: Axis
+
+    def values(self, places: Floats) -> Floats:
+        """The values (x, y) of pixels of shape (n, 2), of the same shape."""
+        s = self._even(places)
+        with np.errstate(over="ignore", divide="ignore"):
+            return np.stack([_BACK[self.x.scale](s[:, 0]), _BACK[self.y.scale](s[:, 1])], axis=1)
+
+    def pixels(self, values: Floats) -> Floats:
+        """The pixels of values of shape (n, 2), of the same shape: no number where a scale has no place for a value."""
+        with np.errstate(invalid="ignore", divide="ignore"):
+            s = np.stack([_THERE[self.x.scale](values[:, 0]), _THERE[self.y.scale](values[:, 1])], axis=1)
+        corner, base = self._base()
+        return np.asarray(corner + s @ base.T)
+
+    def _base(self) -> tuple[Floats, Floats]:
+        """The pixel where both even scales are zero, of shape (2,), and their directions as columns, (2, 2)."""
+        base = np.stack([self.x.along, self.y.along], axis=1)
+        # begin of x has an unknown share of y in it and the other way round: the lines of both axes meet in the corner
+        shares = np.linalg.solve(np.stack([self.x.along, -self.y.along], axis=1), self.y.begin - self.x.begin)
+        corner = self.x.begin + shares[0] * self.x.along  # where the axes cross
+        return corner - shares[0] * self.x.along - shares[1] * self.y.along, base
+
+    def _even(self, places: Floats) -> Floats:
+        corner, base = self._base()
+        return np.asarray(np.linalg.solve(base, (places - corner).T).T)
+
+    def u(self, places: Floats, u_px: float = 0.5) -> Floats:
+        """The standard uncertainty of the values of pixels of shape (n, 2), of the same shape.
+
+        Of reading a place to `u_px` pixels in both directions, and of every mark to the `u_px` of its axis in both,
+        carried on by the slopes against each (JCGM 100:2008, 5.1.2): an axis that is a little turned moves the other's
+        values, too.
+        """
+        total = np.zeros_like(places)
+        for shift in np.eye(2) * _STEP_PX:
+            total += (u_px * self._slope(self.values(places + shift), self.values(places - shift))) ** 2
+        for name in ("x", "y"):
+            axis: Axis = getattr(self, name)
+            for number in range(len(axis.marks)):
+                for across in (False, True):
+                    more, less = (self._with(name, number, across, by).values(places) for by in (_STEP_PX, -_STEP_PX))
+                    total += (axis.u_px * self._slope(more, less)) ** 2
+        return np.sqrt(total)
+
+    @staticmethod
+    def _slope(more: Floats, less: Floats) -> Floats:
+        return (more - less) / (2 * _STEP_PX)
+
+    def _with(self, name: str, number: int, across: bool, by: float) -> Frame:
+        """The frame with one mark moved by so many pixels."""
+        axis: Axis = getattr(self, name)
+        marks = list(axis.marks)
+        old = marks[number]
+        marks[number] = replace(old, py=old.py + by) if across else replace(old, px=old.px + by)
+        return replace(self, **{name: calibrated(marks, axis.scale, name, axis.u_px)})
+
+
+def framed(x: Axis, y: Axis) -> Frame:
+    """The frame of two axes; raises InputError where they stand at one angle, so that no place has two values."""
+    cross = float(x.along[0] * y.along[1] - x.along[1] * y.along[0])
+    sine = abs(cross) / float(np.hypot(*x.along) * np.hypot(*y.along))
+    if sine < _SINE:
+        raise InputError("Both axes go in one direction; move the marks of one of them to the other axis.")
+    return Frame(x, y)
