@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+import io
+
 import numpy as np
 import pytest
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+from PIL import Image
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.tracing.axes import Mark, calibrated, framed
+from curvesieve.core.tracing.picture import Picture, open_picture, read_picture
+from curvesieve.core.tracing.snap import snapped
 
 
 def chart(turn: float, skew: float, scale: float = 1.0):
@@ -71,3 +78,64 @@ def test_marks_that_cannot_be_axes_are_refused():
     three = calibrated([*good, Mark(20.6, 0, 3.0)], "linear", "x")
     assert np.abs(three.misses).max() == pytest.approx(0.2, abs=0.01)
     assert three.u_px > 0.2
+
+
+# -- pictures -----------------------------------------------------------------------------------------
+
+
+def png(pixels: np.ndarray, **kwargs) -> bytes:
+    buffer = io.BytesIO()
+    Image.fromarray(pixels).save(buffer, format=kwargs.pop("format", "PNG"), **kwargs)
+    return buffer.getvalue()
+
+
+def test_pictures_are_opened_with_care(tmp_path):
+    white = np.full((60, 80, 3), 255, np.uint8)
+    picture = read_picture(png(white), "a.png")
+    assert picture.size == (80, 60)
+    clear = np.zeros((60, 80, 4), np.uint8)
+    assert read_picture(png(clear), "a.png").pixels.min() == 255, "on white where it is transparent"
+    sixteen = np.full((60, 80), 65535, np.uint16)
+    assert read_picture(png(sixteen), "a.png").pixels.min() == 255
+    frames = [Image.fromarray(white), Image.fromarray(white // 2)]
+    buffer = io.BytesIO()
+    frames[0].save(buffer, format="TIFF", save_all=True, append_images=frames[1:])
+    assert "2 pictures" in read_picture(buffer.getvalue(), "a.tif").notes[0]
+    for content, said in (
+        (b"time,force\n1,2\n", "no picture"), (png(white)[:-60], "damaged"), (png(white[:10]), "at the least"),
+    ):  # fmt: skip
+        with pytest.raises(InputError, match=said):
+            read_picture(content, "a.png")
+    with pytest.raises(InputError, match="cannot be read"):
+        open_picture(tmp_path / "none.png")
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_places_snap_to_the_middle_of_marks(seed):
+    """Marks drawn by Matplotlib at known places, clicked up to 4 px off; goal: within 0.5 px."""
+    rng = np.random.default_rng(seed)
+    dpi = int(rng.choice([72, 100, 150, 300]))
+    figure = Figure(figsize=(4, 3), dpi=dpi)
+    FigureCanvasAgg(figure)
+    axes = figure.add_subplot()
+    x, y = rng.uniform(0, 10, 6), rng.uniform(0, 5, 6)
+    mark = str(rng.choice(["o", "s", "^", "D"]))
+    drawn = axes.scatter(x, y, s=36, marker=mark, color=str(rng.choice(["k", "tab:red", "tab:blue"])), linewidths=0)
+    drawn.set_snap(False)  # lines' marks are moved to whole pixels
+    axes.set_xlim(-1, 11)
+    axes.set_ylim(-1, 6)
+    figure.canvas.draw()
+    pixels = np.asarray(figure.canvas.buffer_rgba())[..., :3].copy()
+    if seed % 3 == 0:
+        pixels = np.asarray(Image.open(io.BytesIO(png(pixels, format="JPEG", quality=85))))
+    picture = Picture("m.png", pixels, "")
+    at = axes.transData.transform(np.stack([x, y], axis=1))
+    at[:, 1] = pixels.shape[0] - at[:, 1]
+    apart = np.hypot(*(at[:, None] - at[None]).transpose(2, 0, 1)) + np.eye(6) * 1e9
+    size = 6 * dpi / 72
+    for place in at[apart.min(axis=1) > 3 * size]:
+        off = min(4.0, size / 2)
+        click = place + rng.uniform(-off, off, 2) / np.sqrt(2)
+        found = snapped(picture, tuple(click), reach=max(4, round(size * 0.8)))
+        middle = place + ([0, size / 6] if mark == "^" else [0, 0])  # the ink of a triangle is below its middle
+        assert np.hypot(*(np.array(found) - middle)) < 0.5
