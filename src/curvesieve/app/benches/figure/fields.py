@@ -93,7 +93,7 @@ class NumberList(Field):
 
     def show_value(self, part: BaseModel) -> None:
         value = getattr(part, self.row.field) or ()
-        self._shown = " ".join(f"{one:g}" for one in value)
+        self._shown = " ".join(f"{one:.10g}" for one in value)
         self.text.setText(self._shown)
 
     def focus_part(self) -> QWidget:
