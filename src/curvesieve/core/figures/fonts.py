@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from functools import lru_cache
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +15,8 @@ SPARE = "DejaVu Sans"
 _OF_NUMBERS = "0123456789.,×−-⁻⁰¹²³⁴⁵⁶⁷⁸⁹()kMGTmµnpfE…\N{THIN SPACE}"
 
 
-def families() -> set[str]:
+@cache
+def families() -> frozenset[str]:
     """The families of fonts that can be drawn with, the shipped ones among them."""
     from matplotlib import font_manager
 
@@ -24,7 +25,7 @@ def families() -> set[str]:
     for path in sorted(SHIPPED.glob("*.ttf")):
         if path.name not in have:
             manager.addfont(str(path))
-    return {one.name for one in manager.ttflist}
+    return frozenset(one.name for one in manager.ttflist)
 
 
 @lru_cache(maxsize=32)
