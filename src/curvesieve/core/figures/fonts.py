@@ -48,6 +48,7 @@ def settings(manner: Manner, family: str, alone: bool = False) -> dict[str, Any]
 
     A font that is `alone` is not helped out by the spare one: looking in both at each word takes its time.
     """
+    named = re.sub(r"([\\\-:,])", r"\\\1", family)  # a dash or a colon would end the name
     ink, paper, lines = manner.ink, manner.paper, manner.lines
     return {
         "font.family": [family] if alone or family == SPARE else [family, SPARE], "font.size": manner.words,
@@ -55,7 +56,8 @@ def settings(manner: Manner, family: str, alone: bool = False) -> dict[str, Any]
         "legend.fontsize": manner.words, "axes.linewidth": lines, "lines.linewidth": lines, "axes.edgecolor": ink,
         "axes.labelcolor": ink, "xtick.color": ink, "ytick.color": ink, "text.color": ink, "axes.facecolor": paper,
         "figure.facecolor": paper, "savefig.facecolor": paper, "mathtext.default": "regular",
-        "mathtext.fontset": "custom", "mathtext.rm": re.sub(r"([\\\-:,])", r"\\\1", family), "mathtext.it": f"{SPARE}:italic", "mathtext.cal": SPARE,
+        "mathtext.fontset": "custom", "mathtext.rm": named,
+        "mathtext.it": f"{SPARE}:italic", "mathtext.cal": SPARE,
         "xtick.major.width": lines, "ytick.major.width": lines, "xtick.minor.width": 0.7 * lines,
         "ytick.minor.width": 0.7 * lines, "axes.unicode_minus": True, "path.simplify": True,
         "path.simplify_threshold": 0.1, "agg.path.chunksize": 0, "axes.xmargin": 0.02, "axes.ymargin": 0.05,
