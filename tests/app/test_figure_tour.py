@@ -268,7 +268,7 @@ def test_a_figure_of_constructions_live_words_and_the_report(window, qtbot, demo
     template = tmp_path / "t.txt"
     template.write_text("# {title}\n{nothing}\n")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(template), ""))
-    dict(bench.report_rows())["By a template of your own…"]()
+    dict(bench.report.rows())["By a template of your own…"]()
     qtbot.waitUntil(lambda: w.notice.isVisible())
     settled(w, qtbot)
     w.notice.lay_down()

@@ -579,6 +579,14 @@ def test_what_stands_is_offered_first(demo):
             demo
         )
         assert offers(study, curve)[0].words == f"{family.label}, {words}"
+    study = edits.look_at_family(
+        family.id, lambda look: look.model_copy(update={"recorded": True, "beside": (demo.document.families[1].id,)})
+    )(demo)
+    first_ = offers(study, curve)[0].spec
+    assert len(first_.panels[0].contents) == 2
+    spike = {made.id: made.y.max() for made in shown(study, first_)[0].lines}[curve]
+    passed = {made.id: made.y.max() for made in shown(demo, offers(demo, curve)[0].spec)[0].lines}[curve]
+    assert spike > passed, "before the sieve, as it stands there"
     assert offers(demo, curve, curve_first=True)[0].words == "2.0 wt%, with fit and residual"
     assert offers(demo, None) == []
 

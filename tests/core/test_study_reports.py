@@ -10,6 +10,7 @@ import sys
 from datetime import date
 from html.parser import HTMLParser
 
+import numpy as np
 import pypdf
 import pytest
 
@@ -22,15 +23,17 @@ from curvesieve.core.reading import ReadingKey
 from curvesieve.core.report.blocks import Drawing, Heading, report_of_study
 from curvesieve.core.report.study_writing import study_report_written
 from curvesieve.core.report.template import DEFAULT, load_template
-from curvesieve.core.report.words import methods_paragraph, references_of, steps_in_words
+from curvesieve.core.report.words import fit_in_words, methods_paragraph, references_of, steps_in_words
 from curvesieve.core.steps import StepSlot
 from curvesieve.core.steps.base import parse_step, registered_steps
 from curvesieve.core.study import Study, edits, save_study
 from curvesieve.core.study.figure_parts import FigureSpec, PanelSpec, TrendContent, WordsMark
+from curvesieve.core.study.fits import fit_curve
 from curvesieve.core.study.ledger import ledger_of
 from curvesieve.core.study.ledger_tables import short_table
 from curvesieve.core.study.measuring import measure_curves
 from curvesieve.demo.build import build_study
+from tests.core.test_families import decay_model, family_of
 
 WHEN = date(2026, 1, 2)
 
@@ -234,6 +237,21 @@ def test_words_of_steps_have_their_settings_and_units(study):
     assert "from 6000 nm to 8000 nm" in words, "units are those of the stage"
     off = edits.switch_step(study.document.curves[3].id, study.slots(study.document.curves[3].id)[0].id, False)(study)
     assert "were kept" not in steps_in_words(off, study.document.curves[3].id)
+
+
+def test_words_say_how_points_were_really_weighed():
+    """Weights by u are asked for by default; points without u weigh the same, and that is what is told."""
+    rng = np.random.default_rng(0)
+    x = np.linspace(0, 5, 60)
+    y = 2 * np.exp(-x) + 0.1 + rng.normal(0, 0.02, 60)
+    for parts, said in (
+        ((x, y), "all points weighed the same"),
+        ((x, y, np.full(60, 0.02)), "each point weighed by its u"),
+    ):
+        study, _, ids = family_of([parts], [1.0], decay_model)
+        study = edits.set_fit(ids[0], fit_curve(study, ids[0]))(study)
+        assert said in fit_in_words(study.model(ids[0]), study.fit(ids[0]))
+        assert said in methods_paragraph(study, ids, "0")
 
 
 def test_the_methods_paragraph_tells_curves_treated_alike_once(study):

@@ -30,7 +30,7 @@ from curvesieve.core.study.figure_parts import (
     Units,
 )
 from curvesieve.core.study.measuring import measure_curves, measured_curve
-from curvesieve.core.study.passing import sieved_curve
+from curvesieve.core.study.passing import recorded, sieved_curve
 from curvesieve.core.study.standing import in_order, standing
 from curvesieve.core.study.study import Study
 from curvesieve.core.study.trends import trend_of
@@ -233,9 +233,11 @@ def _family(study: Study, content: FamilyContent, panel: PanelSpec) -> _Part:
     look = FamilyLook(
         stand="lifted" if content.lifted else "laid over", lift=content.lift, lifted=content.lifts, fits=content.fits,
         normal=content.normal, low=content.low, high=content.high, hidden=content.hidden,
-        y_log=panel.y.scale == "logarithmic",
+        y_log=panel.y.scale == "logarithmic", recorded=content.recorded,
     )  # fmt: skip
-    curves = {id_: sieved_curve(study, id_).curve for id_ in family.curves}
+    curves = {
+        id_: recorded(study, id_) if content.recorded else sieved_curve(study, id_).curve for id_ in family.curves
+    }
     made = standing(study, family.model_copy(update={"look": look}), curves)
     if not made.curves:
         raise InputError(f"{family.label}: {' '.join(made.said)}")

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
-from functools import lru_cache
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +16,8 @@ SPARE = "DejaVu Sans"
 _OF_NUMBERS = "0123456789.,×−-⁻⁰¹²³⁴⁵⁶⁷⁸⁹()kMGTmµnpfE…\N{THIN SPACE}"
 
 
-def families() -> set[str]:
+@cache
+def families() -> frozenset[str]:
     """The families of fonts that can be drawn with, the shipped ones among them."""
     from matplotlib import font_manager
 
@@ -24,7 +26,7 @@ def families() -> set[str]:
     for path in sorted(SHIPPED.glob("*.ttf")):
         if path.name not in have:
             manager.addfont(str(path))
-    return {one.name for one in manager.ttflist}
+    return frozenset(one.name for one in manager.ttflist)
 
 
 @lru_cache(maxsize=32)
@@ -46,6 +48,7 @@ def settings(manner: Manner, family: str, alone: bool = False) -> dict[str, Any]
 
     A font that is `alone` is not helped out by the spare one: looking in both at each word takes its time.
     """
+    named = re.sub(r"([\\\-:,])", r"\\\1", family)  # a dash or a colon would end the name
     ink, paper, lines = manner.ink, manner.paper, manner.lines
     return {
         "font.family": [family] if alone or family == SPARE else [family, SPARE], "font.size": manner.words,
@@ -53,7 +56,8 @@ def settings(manner: Manner, family: str, alone: bool = False) -> dict[str, Any]
         "legend.fontsize": manner.words, "axes.linewidth": lines, "lines.linewidth": lines, "axes.edgecolor": ink,
         "axes.labelcolor": ink, "xtick.color": ink, "ytick.color": ink, "text.color": ink, "axes.facecolor": paper,
         "figure.facecolor": paper, "savefig.facecolor": paper, "mathtext.default": "regular",
-        "mathtext.fontset": "custom", "mathtext.rm": family, "mathtext.it": f"{SPARE}:italic", "mathtext.cal": SPARE,
+        "mathtext.fontset": "custom", "mathtext.rm": named,
+        "mathtext.it": f"{SPARE}:italic", "mathtext.cal": SPARE,
         "xtick.major.width": lines, "ytick.major.width": lines, "xtick.minor.width": 0.7 * lines,
         "ytick.minor.width": 0.7 * lines, "axes.unicode_minus": True, "path.simplify": True,
         "path.simplify_threshold": 0.1, "agg.path.chunksize": 0, "axes.xmargin": 0.02, "axes.ymargin": 0.05,

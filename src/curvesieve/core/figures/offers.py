@@ -66,8 +66,8 @@ def offers(study: Study, curve_id: str | None, curve_first: bool = False) -> lis
         of_family = _as_it_stands(list(_of_family(study, family)), family)
         made = [*made, *of_family] if curve_first else [*of_family, *made]
     others = [one for one in study.document.families if len(one.curves) > 1]
-    if len(others) > 1:
-        panels = tuple(PanelSpec(contents=(_family_content(one),)) for one in others[:_MOST_PANELS])
+    if 1 < len(others) <= _MOST_PANELS:
+        panels = tuple(PanelSpec(contents=(_family_content(one),)) for one in others)
         made.append(_offer("All families, a panel each", "Families", panels, letters=True))
     return made
 
@@ -90,6 +90,7 @@ def _family_content(family: Family, lifted: bool = False) -> FamilyContent:
     return FamilyContent(
         family=family.id, lifted=lifted, lift=look.lift if lifted else None, lifts=look.lifted if lifted else (),
         fits=look.fits, normal=look.normal, low=look.low, high=look.high, hidden=look.hidden,
+        recorded=look.recorded,
     )  # fmt: skip
 
 
@@ -108,7 +109,9 @@ def _of_family(study: Study, family: Family) -> Iterator[Offer]:
     guides = _guides(look)
     lifted = PanelSpec(contents=(_family_content(family, lifted=True),), x=x, y=bare, marks=guides)
     yield _offer(f"{label}, lifted", label, (lifted,), height=110.0)
-    laid = PanelSpec(contents=(_family_content(family),), x=x, y=y, marks=guides, names="key")
+    beside = [one for one in study.document.families if one.id in look.beside]
+    contents_ = tuple(_family_content(one) for one in (family, *beside))
+    laid = PanelSpec(contents=contents_, x=x, y=y, marks=guides, names="key")
     yield _offer(f"{label}, laid over", label, (laid,))
     if len(family.curves) <= _MOST_PANELS:
         panels = tuple(PanelSpec(contents=(CurveContent(curve=id_, fit=look.fits),), x=x, y=y) for id_ in family.curves)

@@ -102,7 +102,7 @@ def _of_mark(study: Study, mark: Mark) -> str:
 def said_of_spot(study: Study, spot: Spot) -> str:
     """``1350``, or what it follows: ``center of 0 wt%``."""
     if spot.key is None:
-        return "" if spot.at is None else f"{spot.at:g}"
+        return "" if spot.at is None else f"{spot.at:.10g}"
     label = study.entry(spot.curve).label if study.has(spot.curve) else "a curve that is gone"
     part = f" {spot.key.part}" if spot.key.part else ""
     return f"{spot.key.quantity}{part} of {label}"

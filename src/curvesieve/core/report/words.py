@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 
 from curvesieve.core import units
 from curvesieve.core.errors import counted
+from curvesieve.core.fitting import FitResult
 from curvesieve.core.models import Model
 from curvesieve.core.reading import Reading
 from curvesieve.core.study.document import FitEntry
@@ -57,6 +58,11 @@ def _number(count: int) -> str:
     return words[count] if count < len(words) else str(count)
 
 
+def _weighed(result: FitResult) -> str:
+    """How points were weighed: what was asked for may not be there, as u of points that have none."""
+    return _WEIGHTS["none"] if result.statistics.chi2 is None else _WEIGHTS.get(result.weights, result.weights)
+
+
 def fit_in_words(model: Model, fit: FitEntry) -> str:
     """How a model was fitted: points, range, weights, loss, where u is from, and whether it settled."""
     result = fit.result
@@ -65,10 +71,7 @@ def fit_in_words(model: Model, fit: FitEntry) -> str:
     loss = "least squares" if result.loss == "squared" else f"a robust loss ({result.loss})"
     u = "scaled by the scatter found" if result.scaled else "from the u of the points as it is"
     way = "jointly with the other curves of its family, " if fit.joint else ""
-    said = (
-        f"fitted {way}by nonlinear {loss} to {counted(fit.basis.used, 'point')}{where}, "
-        f"{_WEIGHTS.get(result.weights, result.weights)}; u {u}"
-    )
+    said = f"fitted {way}by nonlinear {loss} to {counted(fit.basis.used, 'point')}{where}, {_weighed(result)}; u {u}"
     return said if result.converged else f"{said}; it did not converge: {result.message}"
 
 
@@ -124,7 +127,7 @@ def _fit_words(study: Study, curve_id: str) -> str:
     result = fit.result
     loss = "least squares" if result.loss == "squared" else f"a robust loss ({result.loss})"
     joint = "jointly " if fit.joint else ""
-    return f"{model_in_words(study.model(curve_id))}, fitted {joint}by {loss}, {_WEIGHTS.get(result.weights, '')}"
+    return f"{model_in_words(study.model(curve_id))}, fitted {joint}by {loss}, {_weighed(result)}"
 
 
 def _alike(study: Study, curve_ids: Sequence[str], words_of: Callable[[str], str]) -> Iterator[tuple[str, list[str]]]:

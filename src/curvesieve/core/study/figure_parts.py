@@ -107,6 +107,7 @@ class FamilyContent(_Content):
 
     `lifts` are what single curves are moved by besides (on a logarithmic axis: by so many decades). They are made alike
     by `normal`, in the band from `low` to `high` or at `low`; those that are `hidden` are not shown.
+    With `recorded` they are those before the sieve.
     """
 
     kind: Literal["family"] = "family"
@@ -119,6 +120,7 @@ class FamilyContent(_Content):
     low: float | None = None
     high: float | None = None
     hidden: tuple[str, ...] = ()
+    recorded: bool = False
 
 
 class TrendContent(_Content):

@@ -3,22 +3,22 @@
 from __future__ import annotations
 
 from functools import partial
-from pathlib import Path
 from typing import Any, get_args
 
 from PyQt6.QtCore import QPoint, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from curvesieve.app.benches.figure.fields import Chosen
 from curvesieve.app.benches.figure.lists import FigureList, PartTree
 from curvesieve.app.benches.figure.out_card import OutCard
 from curvesieve.app.benches.figure.page_card import PageCard
 from curvesieve.app.benches.figure.page_view import PageView
 from curvesieve.app.benches.figure.part_card import PartCard
 from curvesieve.app.benches.figure.put_in import PieceTree
+from curvesieve.app.benches.figure.report_button import ReportButton
 from curvesieve.app.benches.figure.rows import rows_of
 from curvesieve.app.benches.figure.start import StartPage
 from curvesieve.app.benches.figure.work import FigureWork
-from curvesieve.app.panels.report import ask_study_report, copy_methods
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.basics import Elided, button, label
@@ -27,7 +27,6 @@ from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.seen import SeenBench, side_column
 from curvesieve.app.widgets.stepper import Stepper
 from curvesieve.core.figures.colours import Eyes
-from curvesieve.core.figures.fonts import SPARE
 from curvesieve.core.figures.offers import pieces
 from curvesieve.core.figures.parts import (
     can_go,
@@ -79,7 +78,7 @@ class FigureBench(SeenBench):
         self.view = PageView(work)
         self.view.paper.hovered.connect(lambda text: self.told.emit(text or self.hint))
         self.tools: dict[str, Any] = {
-            "palette": self._palette, "spots": self._spots, "said": self._said_of_spot, "fonts": self._fonts,
+            "palette": self._palette, "spots": self._spots, "said": self._said_of_spot,
             "readings": self._readings,
         }  # fmt: skip
         layout = QHBoxLayout(self)
@@ -88,7 +87,7 @@ class FigureBench(SeenBench):
         layout.addWidget(self._make_left())
         layout.addWidget(self._make_middle(), 1)
         layout.addWidget(self._make_side())
-        self._font_names: list[str] = []
+        self._fonts: tuple[str, ...] = ()
         session.changed.connect(lambda old, new: self.renew())
         work.chosen.connect(self._show_choice)
         work.taken.connect(self.refresh)
@@ -196,8 +195,7 @@ class FigureBench(SeenBench):
         rows.addWidget(label("MANNER", "section"))
         rows.addWidget(self.page_card.manner)
         rows.addStretch(1)
-        self.report = button("Report ▾", tip="Figures, readings, what was done and the methods, as HTML or PDF")
-        self.report.clicked.connect(self.open_report)
+        self.report = ReportButton(self.session)
         foot = QHBoxLayout()
         foot.setSpacing(6)
         foot.addWidget(self.out.copy)
@@ -261,6 +259,10 @@ class FigureBench(SeenBench):
         seen = self.work.seen
         said = seen.said if seen is not None else ()
         self.notes.fill("To look at", said)
+        field = self.page_card.manner.fields.get("font")
+        if seen is not None and seen.fonts != self._fonts and isinstance(field, Chosen):
+            self._fonts = seen.fonts
+            field.offer(seen.fonts)
         if said:
             self.notes._go(1)
 
@@ -361,32 +363,6 @@ class FigureBench(SeenBench):
         if self.work.change(with_inset(place, Inset(low=low, high=high)), "magnify a stretch"):
             self.work.choose(f"inset {place}")
 
-    def open_report(self) -> None:
-        menu_of(self, self.report_rows()).popup(self.report.mapToGlobal(QPoint(0, -4 * self.report.height())))
-
-    def report_rows(self) -> list[MenuRow]:
-        """The reports that can be written."""
-        ask = partial(ask_study_report, self.session, self)
-        entry = self.session.entry
-        family = self.session.study.family_of(entry.id) if entry is not None else None
-        rows: list[MenuRow] = [("Report of the study…", ask)]
-        if family is not None:
-            rows.append((f"Report of {family.label}…", partial(ask, "family")))
-        if entry is not None:
-            rows.append((f"Report of {entry.label}…", partial(ask, "curve")))
-        return [
-            *rows, ("By a template of your own…", self.ask_template), ("", None),
-            ("Copy the methods paragraph", partial(copy_methods, self.session)),
-        ]  # fmt: skip
-
-    def ask_template(self) -> None:
-        """Asks for a template, then for the report that is written by it."""
-        chosen, _ = QFileDialog.getOpenFileName(
-            self, "Template of a report", "", "Plain text (*.txt *.md);;All files (*)"
-        )
-        if chosen:
-            ask_study_report(self.session, self, "study", Path(chosen))
-
     def _middle(self, place: int) -> tuple[float, float]:
         """The middle third of what a panel shows of x, in few digits."""
         seen = self.work.seen
@@ -420,14 +396,6 @@ class FigureBench(SeenBench):
     def _readings(self) -> list[tuple[str, str]]:
         panel = self._panel()
         return offered_readings(self.session.study, panel) if panel is not None else []
-
-    def _fonts(self) -> list[str]:
-        from curvesieve.core.figures.fonts import families
-
-        if not self._font_names:
-            self._font_names = sorted(families())
-        spare = [SPARE] if SPARE not in self._font_names else []
-        return [*self._font_names, *spare]
 
     # -- actions ------------------------------------------------------------------------------------
 

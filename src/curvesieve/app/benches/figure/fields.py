@@ -42,10 +42,6 @@ class Field(QWidget):
         """Shows what the part has."""
         raise NotImplementedError
 
-    def focus_part(self) -> QWidget:
-        """The widget that takes the keyboard."""
-        raise NotImplementedError
-
 
 class Numbers(Field):
     """One number, or two side by side."""
@@ -73,9 +69,6 @@ class Numbers(Field):
         for name, field in self.fields.items():
             field.set(getattr(part, name))
 
-    def focus_part(self) -> QWidget:
-        return next(iter(self.fields.values())).line
-
 
 class NumberList(Field):
     """Several numbers in one line of text; `pair` takes two of them or none."""
@@ -93,11 +86,8 @@ class NumberList(Field):
 
     def show_value(self, part: BaseModel) -> None:
         value = getattr(part, self.row.field) or ()
-        self._shown = " ".join(f"{one:g}" for one in value)
+        self._shown = " ".join(f"{one:.10g}" for one in value)
         self.text.setText(self._shown)
-
-    def focus_part(self) -> QWidget:
-        return self.text
 
     def _finish(self) -> None:
         typed = self.text.text().strip()
@@ -139,9 +129,6 @@ class Words(Field):
         self._shown = getattr(part, self.row.field) or ""
         if not (self.text.hasFocus() and self.text.isModified()):
             self.text.setText(self._shown)
-
-    def focus_part(self) -> QWidget:
-        return self.text
 
     def _finish(self) -> None:
         typed = self.text.text()
@@ -202,8 +189,13 @@ class Chosen(Field):
             self.choice.addItem(str(value))
         self.choice.setCurrentIndex(self.values.index(value))
 
-    def focus_part(self) -> QWidget:
-        return self.choice
+    def offer(self, values: Sequence[str]) -> None:
+        """Other values to choose among; what is chosen stays."""
+        now = self.values[self.choice.currentIndex()]
+        self.values = [*values, *([] if now in values else [now])]
+        self.choice.clear()
+        self.choice.addItems([str(one) for one in self.values])
+        self.choice.setCurrentIndex(self.values.index(now))
 
 
 class OnOff(Field):
@@ -220,9 +212,6 @@ class OnOff(Field):
 
     def show_value(self, part: BaseModel) -> None:
         self.box.setChecked(bool(getattr(part, self.row.field)))
-
-    def focus_part(self) -> QWidget:
-        return self.box
 
 
 class Colour(Field):
@@ -243,9 +232,6 @@ class Colour(Field):
         self.value = getattr(part, self.row.field)
         self.swatch.setText(self.value or "manner")
         self.swatch.setIcon(_icon(self.value) if self.value else QIcon())
-
-    def focus_part(self) -> QWidget:
-        return self.swatch
 
     def open(self) -> None:
         menu = menu_of(self, [])
@@ -292,9 +278,6 @@ class SpotField(Field):
         self.text.setText(self.said(self.spot))
         self.text.setCursorPosition(0)
 
-    def focus_part(self) -> QWidget:
-        return self.text
-
     def _finish(self) -> None:
         typed = self.text.text().strip()
         if typed == self.said(self.spot):
@@ -329,7 +312,7 @@ def field_for(row: Row, part: type[BaseModel], tools: dict[str, Any]) -> Field:
     if row.kind == "numbers":
         return NumberList(row, pair=False)
     if row.kind == "font":
-        return Chosen(row, tools["fonts"](), False)
+        return Chosen(row, (), False)  # filled when they are known: to look for fonts takes a while
     if row.choices:
         return Chosen(row, [slug for slug, _ in row.choices], optional)
     first = kinds[0]

@@ -63,6 +63,7 @@ ROWS: dict[type[BaseModel], tuple[Row, ...]] = {
     FamilyContent: (
         Row("lifted", "lifted"), Row("lift", "by", empty="found", tip="Empty: so that no two touch", beside=True),
         Row("normal", "made alike"), Row("fits", "their fits"),
+        Row("recorded", "as recorded", tip="Before the sieve; else as the curves passed", beside=True),
         Row("low", "from – to", other="high", empty="–", tip="The band, or the place, that they are made alike at"),
         _RIGHT,
     ),

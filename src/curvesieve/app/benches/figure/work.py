@@ -33,6 +33,8 @@ class Seen:
     confused: tuple[str, ...]
     units: tuple[tuple[str, str], ...] = ()
     """Those of x and y of each panel."""
+    fonts: tuple[str, ...] = ()
+    """All that a page can be set in."""
 
     @property
     def said(self) -> tuple[str, ...]:
@@ -158,6 +160,7 @@ class FigureWork(QObject):
             from curvesieve.core.figures.content import shown
             from curvesieve.core.figures.draw import drawn
             from curvesieve.core.figures.eyes import confused
+            from curvesieve.core.figures.fonts import families
             from curvesieve.core.figures.screen import picture_of
 
             ticket.stop_if_asked()
@@ -169,7 +172,7 @@ class FigureWork(QObject):
             said = confused(spec, panels, eyes) if eyes != "as printed" else []
             pixels = as_seen(picture.pixels, eyes)
             units = tuple((one.x.unit, one.y.unit) for one in panels)
-            return Seen(spec, picture.with_pixels(pixels), tuple(said), units)
+            return Seen(spec, picture.with_pixels(pixels), tuple(said), units, tuple(sorted(families())))
 
         def done(seen: Seen) -> None:
             if self._asked is asked:
