@@ -26,6 +26,8 @@ _THERE: Mapping[str, Callable[[Floats], Floats]] = {
 _BACK: Mapping[str, Callable[[Floats], Floats]] = {
     "linear": lambda s: s, "log10": lambda s: 10.0**s, "ln": np.exp, "reciprocal": lambda s: 1 / s,
 }  # fmt: skip
+_ON_TICK_PX = 1.5
+"""Pixels that a mark may lie off a tick and still be on it."""
 _STEP_PX = 0.01
 """By which pixels are moved to find slopes."""
 
@@ -37,6 +39,8 @@ class Mark:
     px: float
     py: float
     value: float
+    typed: bool = True
+    """False for a tick whose value follows from those that were typed."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -157,3 +161,37 @@ def framed(x: Axis, y: Axis) -> Frame:
     if sine < _SINE:
         raise InputError("Both axes go in one direction; move the marks of one of them to the other axis.")
     return Frame(x, y)
+
+
+def filled(marks: Sequence[Mark], scale: Scale, even: Floats) -> tuple[Mark, ...]:
+    """Marks with the ticks between and beside them, whose values follow where ticks stand at even places.
+
+    `even` are the pixels of ticks, of shape (n, 2), which stand evenly in their scale, as long ticks do. All stays as
+    it is where the marks are not on such places, or fewer than two values differ.
+    """
+    values = _THERE[scale](np.array([mark.value for mark in marks])) if marks else np.empty(0)
+    if len(marks) < _FEWEST or len(even) < _FEWEST or not np.all(np.isfinite(values)) or float(np.ptp(values)) == 0:
+        return tuple(marks)
+    places = np.array([(mark.px, mark.py) for mark in marks])
+    way = places[int(np.argmax(values))] - places[int(np.argmin(values))]
+    length = float(np.hypot(*way))
+    if length == 0:
+        return tuple(marks)
+    at, ticks = (np.sort(of @ way / length) if of is even else of @ way / length for of in (places, even))
+    space = float(np.median(np.diff(ticks)))
+    number = np.round((ticks - ticks[0]) / space)
+    if np.abs((ticks - ticks[0]) / space - number).max() * space > _ON_TICK_PX * 2:
+        return tuple(marks)
+    space, first = np.polyfit(number, ticks, 1) if number.size > 1 else (space, ticks[0])
+    counted_ = np.round((at - first) / space)
+    if np.abs((at - first) / space - counted_).max() * space > _ON_TICK_PX or float(np.ptp(counted_)) == 0:
+        return tuple(marks)
+    slope, start = np.polyfit(counted_, values, 1)
+    more = []
+    for place, n in zip(even[np.argsort(even @ way)], number, strict=True):
+        if np.hypot(*(places - place).T).min() > _ON_TICK_PX:
+            with np.errstate(over="ignore", divide="ignore"):
+                value = float(_BACK[scale](np.array(start + slope * n)))
+            if math.isfinite(value):
+                more.append(Mark(float(place[0]), float(place[1]), value, typed=False))
+    return (*marks, *more)

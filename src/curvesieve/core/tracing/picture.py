@@ -12,7 +12,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 
 MAX_PIXELS, MIN_SIDE = 100_000_000, 32
@@ -89,29 +88,3 @@ def _eight_bits(image: Any) -> Any:
     values = np.asarray(image, dtype=float)
     top = float(values.max()) or 1.0
     return Image.fromarray(np.round(values * (255 / (65535 if top > 255 else 255))).clip(0, 255).astype(np.uint8))
-
-
-def ink(pixels: NDArray[np.uint8], colour: Floats, width: float = 60.0) -> Floats:
-    """How much each pixel is of a colour, from 0 to 1, of the shape of the picture (height, width).
-
-    `colour` has shape (3,) in 0 to 255. Measured along the way from the paper (the commonest colour) to the colour, so
-    that a pixel half covered by a line is half of it; off that way it falls away within `width`.
-    """
-    paper = paper_of(pixels)
-    way = np.asarray(colour, dtype=float) - paper
-    length = float(np.sqrt(way @ way))
-    if length < 1:
-        raise InputError("This is the colour of the paper; choose a place on what is drawn.")
-    off = pixels.astype(np.float32) - paper.astype(np.float32)
-    share = (off @ way.astype(np.float32)) / length**2
-    rest = off - share[..., None] * way.astype(np.float32)
-    away = np.sqrt((rest**2).sum(axis=-1))
-    return np.asarray(np.clip(share, 0, 1) * np.clip(1 - away / width, 0, 1), dtype=float)
-
-
-def paper_of(pixels: NDArray[np.uint8]) -> Floats:
-    """The commonest colour of a picture, of shape (3,)."""
-    coarse = (pixels >> 3).astype(np.uint32)
-    codes = (coarse[..., 0] << 10) | (coarse[..., 1] << 5) | coarse[..., 2]
-    commonest = np.bincount(codes.ravel()).argmax()
-    return np.asarray(np.median(pixels[codes == commonest], axis=0), dtype=float)
