@@ -193,8 +193,8 @@ def _bars(axes: Any, rng: np.random.Generator) -> dict[str, Any]:
     scale = 10.0 ** rng.uniform(-2, 3)
     width = 0.8 / groups
     tops, ends, names = [], [], []
-    ink = mpl.rcParams["axes.edgecolor"] if mpl.rcParams["axes.edgecolor"] != "white" else "k"
     dark = mpl.rcParams["figure.facecolor"] == "black"
+    ink = "w" if dark else mpl.rcParams["axes.edgecolor"] if mpl.rcParams["axes.edgecolor"] != "white" else "k"
     for group in range(groups):
         x = np.arange(kinds) + group * width
         value = scale * rng.uniform(0.3, 1, kinds)
