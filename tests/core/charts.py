@@ -124,7 +124,7 @@ def drawn(seed: int, what: str = "lines", **fixed: Any) -> Drawn:
     if "bars" in series:
         out.bars = to_pixels(series["bars"].reshape(-1, 2)).reshape(-1, 2, 2)
         out.whiskers = to_pixels(series["whiskers"].reshape(-1, 2)).reshape(-1, 2, 2)
-        out.values = series  # type: ignore[attr-defined]
+        out.bar_values, out.whisker_values, out.groups = series["bars"], series["whiskers"], series["groups"]
     return out
 
 

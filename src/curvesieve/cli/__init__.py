@@ -19,6 +19,7 @@ _COMMANDS = (
     "tension",
     "peaks",
     "run",
+    "trace",
     "figure",
     "report",
     "steps",
@@ -29,8 +30,8 @@ _COMMANDS = (
 _FILES = {
     "read": ("listing", "read"), "fit": ("fitting", "fit_file"), "pass": ("passing", "pass_file"),
     "measure": ("measuring", "measure_files"), "tension": ("measuring", "tension_files"),
-    "peaks": ("peaks", "peak_files"), "run": ("running", "run_study"), "figure": ("figures", "write_figure"),
-    "report": ("figures", "write_report"),
+    "peaks": ("peaks", "peak_files"), "run": ("running", "run_study"), "trace": ("tracing", "trace_file"),
+    "figure": ("figures", "write_figure"), "report": ("figures", "write_report"),
 }  # fmt: skip
 """What works on files, each in a module that is loaded when it is asked for."""
 
@@ -87,6 +88,10 @@ def _parser() -> argparse.ArgumentParser:
     )
     run.add_argument("--family", metavar="NAME", help="the family that the files join, or that the ledger is of")
     run.add_argument("--out", metavar="FILE", help="ledger.csv, .xlsx, .json, .tex or .txt (else a table is printed)")
+
+    trace = commands.add_parser("trace", help="read a saved trace of a chart's picture: its numbers, each with u")
+    trace.add_argument("file", metavar="TRACE.json", help="axes and series in pixels; its picture stands beside it")
+    trace.add_argument("--out", metavar="FILE.csv", help="write the numbers (else they are printed)")
 
     figure = commands.add_parser("figure", help="write a figure of a study as a file")
     figure.add_argument("study", metavar="STUDY.sieve")

@@ -16,9 +16,9 @@ from curvesieve.core.tracing.mark_shape import REACH_PX, mark_shape
 from curvesieve.core.tracing.picture import Picture
 from curvesieve.core.tracing.snap import snapped
 
-_ALIKE = 0.6
+_ALIKE = 0.52
 """Correlation from which on a place is a mark like the one shown."""
-_COVERED, _EMPTY = 0.7, 0.45
+_COVERED, _EMPTY = 0.6, 0.45
 """Share of a mark's ink that must be drawn, and of its hole that may be: lines pass through it."""
 _APART = 0.4
 """Share of a mark's size that two must be apart to be two."""

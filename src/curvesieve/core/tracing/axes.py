@@ -6,7 +6,7 @@ Pixels are counted from the top left corner of the picture, their centres at hal
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -26,8 +26,15 @@ _THERE: Mapping[str, Callable[[Floats], Floats]] = {
 _BACK: Mapping[str, Callable[[Floats], Floats]] = {
     "linear": lambda s: s, "log10": lambda s: 10.0**s, "ln": np.exp, "reciprocal": lambda s: 1 / s,
 }  # fmt: skip
+HALF_PIXEL = 0.5 / math.sqrt(3)
+"""The standard uncertainty, in pixels, of what is drawn in whole pixels: half a pixel either way, all equally likely
+(JCGM 100:2008, 4.3.7)."""
+_BELIEVED = 2
+"""As many marks as the uncertainty that is believed before any miss was seen counts for."""
 _ON_TICK_PX = 1.5
 """Pixels that a mark may lie off a tick and still be on it."""
+_FINEST_PX = 0.1
+"""No place is believed better than to this, in pixels."""
 _STEP_PX = 0.01
 """By which pixels are moved to find slopes."""
 
@@ -58,9 +65,17 @@ class Axis:
     misses: Floats
     u_px: float
 
+    @property
+    def worst(self) -> float:
+        """The largest miss of a mark, in pixels."""
+        return float(np.abs(self.misses).max())
 
-def calibrated(marks: Sequence[Mark], scale: Scale, name: str, u_px: float = 0.5) -> Axis:
+
+def calibrated(marks: Sequence[Mark], scale: Scale, name: str, u_px: float = HALF_PIXEL) -> Axis:
     """The axis through marks, by least squares where there are more than two.
+
+    `u_px` is the standard uncertainty of a mark in pixels as it is believed before; what the misses of more than two
+    marks say is set against it, as if it had been seen on two marks.
 
     Raises InputError for fewer than two, for two at one pixel or of one value, and for values that the scale has no
     place for.
@@ -87,8 +102,8 @@ def calibrated(marks: Sequence[Mark], scale: Scale, name: str, u_px: float = 0.5
     off = places - (begin + even[:, None] * along)
     misses = off @ along / np.hypot(*along)
     spare = len(marks) - 2
-    found = math.sqrt(float(misses @ misses) / spare) if spare > 0 else u_px
-    return Axis(scale, tuple(marks), begin, along, misses, max(found, 1e-6))
+    found = math.sqrt((float(misses @ misses) + _BELIEVED * u_px**2) / (spare + _BELIEVED))
+    return Axis(scale, tuple(marks), begin, along, misses, found)
 
 
 @dataclass(frozen=True, eq=False)
@@ -123,23 +138,51 @@ class Frame:
         corner, base = self._base()
         return np.asarray(np.linalg.solve(base, (places - corner).T).T)
 
-    def u(self, places: Floats, u_px: float = 0.5) -> Floats:
+    @property
+    def u_px(self) -> float:
+        """The standard uncertainty of a place that snapped, in pixels: how well the ticks of this picture are drawn.
+
+        Never better than a tenth of a pixel, never worse than half a pixel either way.
+        """
+        return float(np.clip(math.sqrt((self.x.u_px**2 + self.y.u_px**2) / 2), _FINEST_PX, HALF_PIXEL))
+
+    def u(self, places: Floats, u_px: float) -> Floats:
         """The standard uncertainty of the values of pixels of shape (n, 2), of the same shape.
 
         Of reading a place to `u_px` pixels in both directions, and of every mark to the `u_px` of its axis in both,
         carried on by the slopes against each (JCGM 100:2008, 5.1.2): an axis that is a little turned moves the other's
         values, too.
         """
+        total = self._of_reading(places, u_px)
+        for slopes, axis_u in self._of_marks(places):
+            total += (axis_u * slopes) ** 2
+        return np.sqrt(total)
+
+    def u_of_difference(self, places: Floats, axis: int) -> float:
+        """The standard uncertainty of the difference of two places, of shape (2, 2), along the x (0) or y axis (1).
+
+        What both have in common of the marks of the axes falls out (JCGM 100:2008, 5.2.2).
+        """
+        total = float(self._of_reading(places, self.u_px)[:, axis].sum())
+        for slopes, axis_u in self._of_marks(places):
+            total += (axis_u * float(slopes[0, axis] - slopes[1, axis])) ** 2
+        return math.sqrt(total)
+
+    def _of_reading(self, places: Floats, u_px: float) -> Floats:
+        """The variances of values, of shape (n, 2), that come of reading each place to `u_px` pixels."""
         total = np.zeros_like(places)
         for shift in np.eye(2) * _STEP_PX:
             total += (u_px * self._slope(self.values(places + shift), self.values(places - shift))) ** 2
+        return total
+
+    def _of_marks(self, places: Floats) -> Iterator[tuple[Floats, float]]:
+        """How values, of shape (n, 2), go with each mark moved either way, by pixel; and the u of that mark."""
         for name in ("x", "y"):
             axis: Axis = getattr(self, name)
             for number in range(len(axis.marks)):
                 for across in (False, True):
                     more, less = (self._with(name, number, across, by).values(places) for by in (_STEP_PX, -_STEP_PX))
-                    total += (axis.u_px * self._slope(more, less)) ** 2
-        return np.sqrt(total)
+                    yield self._slope(more, less), axis.u_px
 
     @staticmethod
     def _slope(more: Floats, less: Floats) -> Floats:

@@ -48,7 +48,7 @@ class Followed:
 
 
 @dataclass(frozen=True, eq=False)
-class _Sheet:
+class Sheet:
     """The ink of a picture, and how it is read between pixels."""
 
     share: NDArray[np.float32]
@@ -89,7 +89,7 @@ def follow(
     begin = snapped(picture, place, reach)
     share = begin.ink.share(picture.pixels) if share is None else share
     width, height = picture.size
-    sheet = _Sheet(share, box or (0.0, 0.0, float(width), float(height)))
+    sheet = Sheet(share, box or (0.0, 0.0, float(width), float(height)))
     thick = min(begin.size, 12.0) if not begin.mark else 2.0
     at = np.array(begin.place)
     ahead = direction(share, at, max(6.0, 1.5 * thick))
@@ -105,7 +105,7 @@ def follow(
     return Followed(places, thick, begin.ink, (told_back, told_forth), gap_back + gap_forth, beside)
 
 
-def _walk(sheet: _Sheet, at: Floats, way: Floats, thick: float) -> tuple[Floats, str, float]:
+def _walk(sheet: Sheet, at: Floats, way: Floats, thick: float) -> tuple[Floats, str, float]:
     """Step by step from a place one way: the places from it on, how it ended, and the length of the gaps in it."""
     step = max(1.5, 0.5 * thick)
     look = max(7.0, 2.5 * thick)
@@ -147,7 +147,7 @@ def _walk(sheet: _Sheet, at: Floats, way: Floats, thick: float) -> tuple[Floats,
 
 
 def _best_turn(
-    sheet: _Sheet, at: Floats, way: Floats, look: float, thick: float, behind: Floats
+    sheet: Sheet, at: Floats, way: Floats, look: float, thick: float, behind: Floats
 ) -> tuple[float, float]:
     """The turn from a way along which most ink lies, and how much: turning back costs; ink `behind` does not count."""
     heading = np.arctan2(way[1], way[0]) + _TURNS
@@ -164,7 +164,7 @@ def _best_turn(
     return float(_TURNS[best]), float(drawn[best])
 
 
-def _beyond_gap(sheet: _Sheet, at: Floats, way: Floats, thick: float, nearest: float) -> Floats | None:
+def _beyond_gap(sheet: Sheet, at: Floats, way: Floats, thick: float, nearest: float) -> Floats | None:
     """The place straight ahead where the line goes on beyond a gap, or None."""
     turns = np.linspace(-_NARROW, _NARROW, 13)
     heading = np.arctan2(way[1], way[0]) + turns
@@ -180,7 +180,7 @@ def _beyond_gap(sheet: _Sheet, at: Floats, way: Floats, thick: float, nearest: f
     return np.array([xs[best], ys[best]])
 
 
-def _last_drawn(sheet: _Sheet, at: Floats, way: Floats, look: float) -> float:
+def _last_drawn(sheet: Sheet, at: Floats, way: Floats, look: float) -> float:
     """How far the line is still drawn straight ahead."""
     far = np.arange(0.25, look + 0.01, 0.25)
     ink = sheet.at(at[0] + way[0] * far, at[1] + way[1] * far)
@@ -201,12 +201,15 @@ def _way_of(path: list[Floats], way: Floats, thick: float) -> Floats:
     return np.asarray(mixed / np.hypot(*mixed))
 
 
-def _across(sheet: _Sheet, places: Floats, ways: Floats, thick: float) -> tuple[Floats, Floats]:
-    """How far off each place of shape (n, 2) the middle of the line is, and the width there; no number at crossings."""
+def across(sheet: Sheet, places: Floats, ways: Floats, thick: float) -> tuple[Floats, Floats]:
+    """How far off each place the middle of the line is, and its width there, of shape (n,); no number at crossings.
+
+    `places` and `ways` have shape (n, 2), in pixels and of length 1; `thick` is about how wide the line is.
+    """
     reach = 0.5 * thick + 2.5
     off = np.arange(-reach, reach + 0.01, 0.25)
-    across = np.stack([-ways[:, 1], ways[:, 0]], axis=1)
-    ink = sheet.at(places[:, :1] + across[:, :1] * off, places[:, 1:] + across[:, 1:] * off)
+    aside = np.stack([-ways[:, 1], ways[:, 0]], axis=1)
+    ink = sheet.at(places[:, :1] + aside[:, :1] * off, places[:, 1:] + aside[:, 1:] * off)
     near = np.abs(off) <= 0.5 * thick + 1.0
     top = np.argmax(np.where(near, ink - 0.01 * np.abs(off), -1), axis=1)
     rows = np.arange(len(places))
@@ -226,15 +229,15 @@ def _across(sheet: _Sheet, places: Floats, ways: Floats, thick: float) -> tuple[
     return middle, width
 
 
-def _centred(sheet: _Sheet, at: Floats, way: Floats, thick: float) -> Floats:
+def _centred(sheet: Sheet, at: Floats, way: Floats, thick: float) -> Floats:
     """A place moved onto the middle of the line, by a pixel at most; not where lines cross."""
-    off = float(_across(sheet, at[None], way[None], thick)[0][0])
+    off = float(across(sheet, at[None], way[None], thick)[0][0])
     if not np.isfinite(off):
         return at
     return at + np.clip(off, -1.0, 1.0) * np.array([-way[1], way[0]])
 
 
-def _refined(sheet: _Sheet, places: Floats, thick: float) -> tuple[Floats, float]:
+def _refined(sheet: Sheet, places: Floats, thick: float) -> tuple[Floats, float]:
     """The path about each pixel, on the middle of the line; between where it cannot be told. And the line's width."""
     steps = np.hypot(*np.diff(places, axis=0).T)
     places = places[np.r_[True, steps > 1e-6]]
@@ -248,7 +251,7 @@ def _refined(sheet: _Sheet, places: Floats, thick: float) -> tuple[Floats, float
         ways = np.stack([np.convolve(np.pad(ways[:, k], span, mode="edge"), np.ones(2 * span + 1), "valid")
                          for k in (0, 1)], axis=1)  # fmt: skip
         ways /= np.maximum(np.hypot(*ways.T), 1e-9)[:, None]
-        off, wide = _across(sheet, out, ways, thick)
+        off, wide = across(sheet, out, ways, thick)
         known = np.isfinite(off)
         if known.sum() < 2:
             break
@@ -260,7 +263,7 @@ def _refined(sheet: _Sheet, places: Floats, thick: float) -> tuple[Floats, float
     return out, float(np.median(widths))
 
 
-def _beside(sheet: _Sheet, places: Floats, thick: float) -> float:
+def _beside(sheet: Sheet, places: Floats, thick: float) -> float:
     """The share of the ink in the columns that a line passes which is joined to it and was not passed."""
     from scipy import ndimage
 

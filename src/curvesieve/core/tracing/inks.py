@@ -63,9 +63,9 @@ def ink_at(picture: Picture, place: tuple[float, float], reach: float = 4.0) -> 
         raise InputError(
             f"The place {place[0]:.0f}, {place[1]:.0f} is outside the picture of {width} × {height} pixels."
         )
-    column, row, side = int(place[0]), int(place[1]), int(np.ceil(reach))
+    column, row, side = int(place[0]), int(place[1]), int(np.ceil(reach)) + 3
     paper = paper_near(picture.pixels, place)
-    wide = side + _BESIDE
+    wide = side - 3 + _BESIDE
     beside = picture.pixels[max(row - wide, 0) : row + wide + 1, max(column - wide, 0) : column + wide + 1]
     plainest = float(np.sqrt(((beside.astype(float) - paper) ** 2).sum(axis=-1)).max())
     least = max(_FAINTEST, _RINGING * plainest)
@@ -74,13 +74,13 @@ def ink_at(picture: Picture, place: tuple[float, float], reach: float = 4.0) -> 
     off = np.sqrt(((near - paper) ** 2).sum(axis=-1))
     ys, xs = np.mgrid[: near.shape[0], : near.shape[1]] + 0.5
     away = np.hypot(xs + left - place[0], ys + top - place[1])
-    off[away > reach + 0.5] = 0
-    if off.max() < least:
+    within = np.where(away <= reach + 0.5, off, 0)
+    if within.max() < least:
         raise InputError(NOTHING_HERE)
-    drawn = off > max(_NEAR * off.max(), least)
+    drawn = within > max(_NEAR * within.max(), least)
     at = np.unravel_index(np.argmin(np.where(drawn, away, np.inf)), off.shape)
-    close = np.hypot(xs - xs[at], ys - ys[at]) <= 2.0  # the purest pixel there: others are mixed with the paper
-    best = np.unravel_index(np.argmax(np.where(close & drawn, off, 0)), off.shape)
+    close = np.hypot(xs - xs[at], ys - ys[at]) <= 2.5  # the purest pixel there: others are mixed with the paper
+    best = np.unravel_index(np.argmax(np.where(close, off, 0)), off.shape)
     return Ink(near[best], paper), (float(xs[best] + left), float(ys[best] + top))
 
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from curvesieve.core.curve import Floats
+from curvesieve.core.tracing.mark_fit import fitted_mark
 
 REACH_PX = 4.0
 """How far a place snaps, if nothing else is said."""
@@ -88,6 +89,11 @@ def mark_shape(share: Floats, at: Floats, click: Floats) -> MarkShape | None:
         return None
     if thin == 0.0 and np.ptp(np.argwhere(filled), axis=0).max() + 1 > _COMPACT * 2 * radius:
         return None  # long and even: a piece of a line
+    fit = fitted_mark(np.where(ndimage.binary_erosion(filled), 1.0, share * ndimage.binary_dilation(filled)),
+                      middle + 0.5, max(radius - 0.5, 1.0), _hole_at(filled & ~part, middle, radius))  # fmt: skip
+    if fit is not None:
+        covered = fit.covers((share.shape[0], share.shape[1])) > 0
+        return MarkShape(fit.centre, 2 * (fit.half + fit.stroke), ndimage.binary_dilation(covered), bool((filled & ~part & covered).any()))
     cut = thin + 0.8 if thin > 0 else 0.0  # as deep as the line is, so that what is left is the mark
     labels, _ = ndimage.label(depth > cut)
     own = labels == labels[middle[1], middle[0]]
@@ -113,6 +119,15 @@ def mark_shape(share: Floats, at: Floats, click: Floats) -> MarkShape | None:
     if hole.any() and _triangle(weight):  # a stroke makes a triangle larger outside and smaller inside by as much
         centre = (centre + _middle(np.where(ndimage.binary_dilation(hole), 1 - share, 0.0))[0]) / 2
     return MarkShape(centre, size, shape, bool(hole.any()))
+
+
+def _hole_at(holes: NDArray[np.bool_], middle: Floats, radius: float) -> NDArray[np.bool_] | None:
+    """The hole in the middle of a mark, of all holes; None where it is not open."""
+    labels, count = ndimage.label(holes)
+    ys, xs = np.mgrid[: holes.shape[0], : holes.shape[1]]
+    near = np.hypot(xs - middle[0], ys - middle[1]) < 0.6 * radius
+    numbers = np.bincount(labels[near & holes], minlength=count + 1)
+    return None if numbers[1:].sum() == 0 else np.asarray(labels == int(np.argmax(numbers[1:])) + 1)
 
 
 def _moments(weight: Floats) -> tuple[Floats, Floats, Floats]:
