@@ -1,8 +1,8 @@
 """Curve Sieve: measured curves in, trustworthy numbers out. See docs/architecture.md for the map.
 
-The Python interface is small: `read`, `Curve`, `Chart`, `Sieve`, `Recipe`, `find_peaks`, `fit`, `fit_family`, `measure`,
-`Quantity`, and `InputError` for whatever is the input's fault. Names are loaded when first asked for, so that starting
-the window does not wait for the solver.
+The Python interface is small: `read`, `Curve`, `Chart`, `Sieve`, `Recipe`, `find_peaks`, `fit`, `fit_family`,
+`measure`, `Quantity`, and `InputError` for whatever is the input's fault. Names are loaded when first asked for, so
+that starting the window does not wait for the solver.
 """
 
 from __future__ import annotations

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import matplotlib as mpl
-import matplotlib.style  # noqa: F401
+import matplotlib.style
 import numpy as np
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.colors import to_rgb
@@ -59,7 +59,7 @@ def drawn(seed: int, what: str = "lines", **fixed: Any) -> Drawn:
     rng = np.random.default_rng(seed)
     style = fixed.get("style", STYLES[seed % len(STYLES)])
     dpi = int(fixed.get("dpi", rng.choice([72, 100, 150, 200, 300])))
-    large = int(fixed.get("large", 1 if what in ("lines", "bars") and rng.random() < 0.2 else max(4, round(600 / dpi))))
+    large = int(fixed.get("large", 1 if what == "lines" and rng.random() < 0.2 else max(4, round(600 / dpi))))
     turn = float(fixed.get("turn", rng.choice(TURNS)))
     quality = fixed.get("quality", int(rng.integers(70, 96)) if rng.random() < 0.4 else 0)
     kinds = tuple(fixed.get("kinds", rng.choice(["linear", "log"], 2, p=[0.65, 0.35])))

@@ -16,13 +16,18 @@ from curvesieve.core.tracing.mark_shape import REACH_PX, mark_shape
 from curvesieve.core.tracing.picture import Picture
 from curvesieve.core.tracing.snap import snapped
 
+Pixels = NDArray[np.int64]
 _ALIKE = 0.52
 """Correlation from which on a place is a mark like the one shown."""
 _COVERED, _EMPTY = 0.6, 0.45
 """Share of a mark's ink that must be drawn, and of its hole that may be: lines pass through it."""
 _APART = 0.4
 """Share of a mark's size that two must be apart to be two."""
-_MOST = 5000
+_MAYBE = 0.25
+"""Likeness to the one that was shown from which on a place is looked at again with the mean of all."""
+_ABOUT = 5
+"""Pixels about such a place, which is looked at with an unclean model first."""
+_MOST = 3000
 _RIM = 2
 """Pixels around a mark that must be empty for most of their length."""
 _FLAT = 1e-3
@@ -63,12 +68,12 @@ def marks_alike(
     at = np.array(shown.place) - (left, top)
     model = _model(share, at, half)
     sheet = _Sheet(share)
-    found, likeness = _found(sheet, model)
+    found, likeness, maybe = _found(sheet, model)
     if len(found) > 2:  # the mean of all is cleaner than the one that was shown: lines through them go their ways
         model = np.median([_patch(share, one, half) for one in found[:60]], axis=0)
         again = mark_shape(model, np.array([half, half]) + 0.5, np.array([half, half]) + 0.5)
         model = model * ndimage.binary_dilation(again.shape) if again is not None else model
-        found, likeness = _found(sheet, model)
+        found, likeness, _ = _found(sheet, model, maybe)
     off = _off_centre(model, half)
     if len(found) == 0:
         found, likeness, off = at[None], np.ones(1), np.zeros(2)
@@ -139,29 +144,51 @@ class _Sheet:
         own = float(np.sqrt((turned[mask] ** 2).mean()))
         return np.asarray(np.where(spread > _FLAT, likeness / np.sqrt(np.maximum(spread, _FLAT)) / own, 0))
 
+    def likeness_about(self, model: Floats, mask: NDArray[np.bool_], near: Pixels) -> NDArray[np.float32]:
+        """The same within some pixels of some rows and columns, of shape (n, 2), and zero elsewhere."""
+        half = model.shape[0] // 2
+        turned = model[mask] - model[mask].mean()
+        own = float(np.sqrt((turned**2).mean()))
+        padded = np.pad(self.share, half + _ABOUT)
+        out = np.zeros_like(padded)
+        for row, column in near:
+            block = padded[row : row + 2 * (half + _ABOUT) + 1, column : column + 2 * (half + _ABOUT) + 1]
+            windows = np.lib.stride_tricks.sliding_window_view(block, model.shape)[..., mask]
+            spread = windows.var(axis=-1)
+            like = np.where(
+                spread > _FLAT, windows @ turned / turned.size / np.sqrt(np.maximum(spread, _FLAT)) / own, 0
+            )
+            at = (slice(row + half, row + half + 2 * _ABOUT + 1), slice(column + half, column + half + 2 * _ABOUT + 1))
+            out[at] = np.maximum(out[at], like)
+        inside = slice(half + _ABOUT, -half - _ABOUT)
+        return out[inside, inside]
 
-def _found(sheet: _Sheet, model: Floats) -> tuple[Floats, Floats]:
-    """Where a model is found, best first: places of shape (n, 2) in pixels, and their likeness."""
+
+def _found(sheet: _Sheet, model: Floats, near: Pixels | None = None) -> tuple[Floats, Floats, Pixels]:
+    """Where a model is found, best first: places of shape (n, 2) in pixels, their likeness, and where it may be.
+
+    `near` are rows and columns, of shape (n, 2), about which it is looked for; everywhere if not given.
+    """
     share = sheet.share
     filled = model > 0.5
     mask = ndimage.binary_dilation(ndimage.binary_fill_holes(filled), iterations=_RIM)
     if min(share.shape) < model.shape[0] or mask.all() or not filled.any():
-        return np.empty((0, 2)), np.empty(0)
-    likeness = sheet.likeness(model, mask)
+        return np.empty((0, 2)), np.empty(0), np.empty((0, 2), int)
+    likeness = sheet.likeness(model, mask) if near is None else sheet.likeness_about(model, mask, near)
     reach = max(1, int(_APART * model.shape[0] / 2))
-    tops = (likeness == ndimage.maximum_filter(likeness, 2 * reach + 1)) & (likeness > _ALIKE)
-    ys, xs = np.nonzero(tops)
-    order = np.argsort(likeness[ys, xs])[::-1][:_MOST]
+    tops = np.argwhere((likeness > _MAYBE) & (likeness == ndimage.maximum_filter(likeness, 2 * reach + 1)))
+    tops = tops[np.argsort(likeness[*tops.T])[::-1]][:_MOST]
+    alike = tops[likeness[*tops.T] > _ALIKE]
     hole = ndimage.binary_erosion(ndimage.binary_fill_holes(filled) & ~filled)
     places, worth = [], []
     half = model.shape[0] // 2
-    for y, x in zip(ys[order], xs[order], strict=True):
+    for y, x in alike:
         patch = _patch(share, np.array([x, y]) + 0.5, half)
         if patch[filled].mean() < _COVERED * model[filled].mean() or (hole.any() and patch[hole].mean() > _EMPTY):
             continue
         places.append(np.array([x, y]) + 0.5 + _between(likeness, y, x))
         worth.append(float(likeness[y, x]))
-    return np.array(places).reshape(-1, 2), np.array(worth)
+    return np.array(places).reshape(-1, 2), np.array(worth), tops
 
 
 def _between(likeness: NDArray[np.float32], y: int, x: int) -> Floats:

@@ -189,12 +189,16 @@ class Frame:
         return (more - less) / (2 * _STEP_PX)
 
     def _with(self, name: str, number: int, across: bool, by: float) -> Frame:
-        """The frame with one mark moved by so many pixels."""
+        """The frame with one mark moved by so many pixels: the line through all follows it by least squares."""
         axis: Axis = getattr(self, name)
-        marks = list(axis.marks)
-        old = marks[number]
-        marks[number] = replace(old, py=old.py + by) if across else replace(old, px=old.px + by)
-        return replace(self, **{name: calibrated(marks, axis.scale, name, axis.u_px)})
+        even = _THERE[axis.scale](np.array([mark.value for mark in axis.marks]))
+        spread = even - even.mean()
+        turns = spread[number] / float(spread @ spread)
+        move = np.array([0.0, by]) if across else np.array([by, 0.0])
+        moved = replace(
+            axis, along=axis.along + turns * move, begin=axis.begin + (1 / even.size - turns * even.mean()) * move
+        )
+        return replace(self, **{name: moved})
 
 
 def framed(x: Axis, y: Axis) -> Frame:

@@ -84,7 +84,6 @@ def bars_alike(
     straight = _straightened(picture, up, across)
     x, y = straight.forth(place)
     ink = _fill_of(straight.pixels, x, y)
-    share = ink.share(straight.pixels)
     off = np.sqrt(((straight.pixels.astype(np.float32) - ink.colour.astype(np.float32)) ** 2).sum(axis=-1))
     boxes = _boxes(off < max(_OWN * ink.contrast, _FAINTEST))
     own = next((box for box in boxes if box[0] - 1 <= x <= box[2] + 1 and box[1] - 1 <= y <= box[3] + 1), None)
@@ -92,7 +91,7 @@ def bars_alike(
         raise InputError("No bar is here; click inside a bar, beside its whisker.")
     wide = own[2] - own[0]
     alike = [own] if alone else [box for box in boxes if abs(box[2] - box[0] - wide) <= max(2, _ALIKE_WIDTH * wide)]
-    found = [_bar(straight, share, ink, box) for box in alike]
+    found = [_bar(straight, ink, box) for box in alike]
     return tuple(sorted(found, key=lambda bar: straight.forth(bar.top)[0]))
 
 
@@ -134,8 +133,8 @@ def _fill_of(pixels: NDArray[np.uint8], x: float, y: float) -> Ink:
 def _boxes(mask: NDArray[np.bool_]) -> list[tuple[int, int, int, int]]:
     """Left, top, right, bottom of the parts of a colour that are bars; strokes through them do not part them."""
     side = max(5, round(min(mask.shape) / 60)) | 1
-    joined = ndimage.binary_closing(np.pad(mask, side), np.ones((1, side)))[side:-side, side:-side]
-    joined = ndimage.binary_opening(joined, np.ones((3, _LEAST_SIDE)))
+    joined = ndimage.binary_closing(np.pad(mask, side), np.ones((1, side), bool))[side:-side, side:-side]
+    joined = ndimage.binary_opening(joined, np.ones((3, _LEAST_SIDE), bool))
     labels, _ = ndimage.label(joined)
     out = []
     for number, (rows, columns) in enumerate(ndimage.find_objects(labels), start=1):
@@ -143,11 +142,37 @@ def _boxes(mask: NDArray[np.bool_]) -> list[tuple[int, int, int, int]]:
         filled = (labels[rows, columns] == number).mean()
         if wide >= _LEAST_SIDE and long_ >= _LEAST_LENGTH and filled > 0.75:
             out.append((columns.start, rows.start, columns.stop, rows.stop))
+    return _joined(out)
+
+
+def _joined(boxes: list[tuple[int, int, int, int]]) -> list[tuple[int, int, int, int]]:
+    """Pieces above one another made one: the cap of a whisker had parted them."""
+    out: list[tuple[int, int, int, int]] = []
+    for box in sorted(boxes, key=lambda one: one[1]):
+        slack = max(2.0, _ALIKE_WIDTH * (box[2] - box[0]))
+        for k, other in enumerate(out):
+            same = abs(other[0] - box[0]) <= slack and abs(other[2] - box[2]) <= slack
+            if same and box[1] - other[3] <= _OUTLINE_PX:
+                out[k] = (min(other[0], box[0]), other[1], max(other[2], box[2]), box[3])
+                break
+        else:
+            out.append(box)
     return out
 
 
-def _bar(straight: _Straight, share: NDArray[np.float32], ink: Ink, box: tuple[int, int, int, int]) -> Bar:
+def _bar(straight: _Straight, fill: Ink, box: tuple[int, int, int, int]) -> Bar:
     left, top, right, bottom = box
+    height, width = straight.pixels.shape[:2]
+    above = straight.pixels[max(top - height // 4, 0) : max(top - 3, 1), left:right]
+    ink = Ink(fill.colour, paper_of(above))  # the ground of a plot may be another than that of the page
+    if ink.contrast < _FAINTEST:
+        ink = fill
+    aside, long_ = max((right - left) // 3, 12), max((bottom - top) // 3, 12)
+    # only what is around the bar is looked at
+    from_x, from_y = max(left - aside, 0), max(top - height // 3, 0)
+    share = np.zeros((height, width), np.float32)
+    part = (slice(from_y, min(bottom + long_, height)), slice(from_x, min(right + aside, width)))
+    share[part] = ink.share(straight.pixels[part])
     margin = max(1, (right - left) // 8)
     columns = np.arange(left + margin, right - margin)
     middle_column = (left + right) / 2
@@ -159,7 +184,7 @@ def _bar(straight: _Straight, share: NDArray[np.float32], ink: Ink, box: tuple[i
     turned = np.swapaxes(straight.pixels, 0, 1)
     sides = [_edge(turned, share.T, ink, rows, edge, sense) for edge, sense in ((left, -1), (right, +1))]
     x = (sides[0] + sides[1]) / 2
-    ends = _whisker(straight.pixels, ink, x, upper, lower)
+    ends = _whisker(straight.pixels, ink, x, upper, sides[1] - sides[0])
     return Bar(
         straight.back(x, lower),
         straight.back(x, upper),
@@ -209,29 +234,31 @@ def _crossing(values: Floats, level: float) -> float | None:
     return float(k - 1 + (values[k - 1] - level) / max(values[k - 1] - values[k], 1e-9))
 
 
-def _whisker(pixels: NDArray[np.uint8], ink: Ink, x: float, top: float, base: float) -> tuple[float, float] | None:
+def _whisker(pixels: NDArray[np.uint8], ink: Ink, x: float, top: float, wide: float) -> tuple[float, float] | None:
     """The ends of a whisker below and above the top of a bar, as rows; None where none goes on from the top."""
-    above = _stroke_end(pixels, ink.paper, x, top, -1)
+    above = _stroke_end(pixels, ink.paper, x, top, -1, wide)
     if above is None:
         return None
-    below = _stroke_end(pixels, ink.colour, x, top, +1)
+    below = _stroke_end(pixels, ink.colour, x, top, +1, wide)
     return (below if below is not None else top), above
 
 
-def _stroke_end(pixels: NDArray[np.uint8], ground: Floats, x: float, top: float, sense: int) -> float | None:
-    """How far a stroke goes from the top of a bar, up (-1) over the paper or down (+1) over the bar: its cap's middle."""
+def _stroke_end(
+    pixels: NDArray[np.uint8], ground: Floats, x: float, top: float, sense: int, wide: float
+) -> float | None:
+    """How far a stroke goes from the top of a bar, up (-1) over the paper or down (+1) over it: its cap's middle."""
     height, width = pixels.shape[:2]
     column = int(x)
     reach = np.arange(max(column - 1, 0), min(column + 2, width))
-    start = int(round(top + sense * 3))
+    start = round(top + sense * 3)
     rows = np.arange(start, height if sense > 0 else -1, sense)
     rows = rows[(rows >= 0) & (rows < height)]
     if rows.size < 2:
         return None
-    off = np.sqrt(((pixels[np.ix_(rows, reach)].astype(np.float32) - np.asarray(ground, np.float32)) ** 2).sum(axis=-1))
+    off = _off(pixels, ground, rows, reach)
     line = off.max(axis=1)
     plain = float(np.median(line[: max(3, min(6, line.size))]))
-    if plain < _FAINTEST:
+    if plain < _FAINTEST or _is_wide(pixels, ground, x, rows[:3], wide, plain):
         return None
     ends = np.flatnonzero(line < _STROKE * plain)
     if ends.size == 0:
@@ -244,13 +271,31 @@ def _stroke_end(pixels: NDArray[np.uint8], ground: Floats, x: float, top: float,
     return _cap(pixels, ground, x, stop, sense, plain)
 
 
+def _is_wide(
+    pixels: NDArray[np.uint8], ground: Floats, x: float, rows: NDArray[np.int64], wide: float, plain: float
+) -> bool:
+    """Whether what goes on from a bar is as wide as a bar: another one that is stacked on it, and no whisker."""
+    columns = np.clip([int(x - 0.3 * wide), int(x + 0.3 * wide)], 0, pixels.shape[1] - 1)
+    return bool((_off(pixels, ground, rows, columns) > _STROKE * plain).all())
+
+
+def _off(
+    pixels: NDArray[np.uint8], ground: Floats, rows: NDArray[np.int64], columns: NDArray[np.int64]
+) -> NDArray[np.float32]:
+    """How far pixels are off a colour, of shape (rows, columns), of 441 from black to white."""
+    part = pixels[np.ix_(rows, columns)].astype(np.float32)
+    return np.asarray(np.sqrt(((part - np.asarray(ground, np.float32)) ** 2).sum(axis=-1)))
+
+
 def _cap(pixels: NDArray[np.uint8], ground: Floats, x: float, stop: float, sense: int, plain: float) -> float:
     """The middle of the cap at the end of a stroke, or that end where there is no cap."""
     height, width = pixels.shape[:2]
     side = max(4, round(min(pixels.shape[:2]) / 60))
     rows = np.arange(max(int(stop) - side // 2 - 2, 0), min(int(stop) + side // 2 + 3, height))
     columns = np.arange(max(int(x) - side, 0), min(int(x) + side + 1, width))
-    off = np.sqrt(((pixels[np.ix_(rows, columns)].astype(np.float32) - np.asarray(ground, np.float32)) ** 2).sum(axis=-1))
+    off = np.sqrt(
+        ((pixels[np.ix_(rows, columns)].astype(np.float32) - np.asarray(ground, np.float32)) ** 2).sum(axis=-1)
+    )
     back = (rows - stop) * sense < -2.0 - side / 4  # rows of the stroke before its end
     stroke = np.median(off[back], axis=0) if back.any() else off[0 if sense > 0 else -1]
     half = float(np.clip(stroke / plain, 0, 1).sum()) / 2

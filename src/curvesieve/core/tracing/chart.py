@@ -25,7 +25,7 @@ _INSIDE = 1.0
 
 @dataclass(frozen=True, eq=False)
 class Chart:
-    """A picture of a chart; `with_axes` calibrates it. Places are pixels from the top left corner, centres at halves."""
+    """A picture of a chart; `with_axes` calibrates it. Places are pixels from the top left, their centres at halves."""
 
     picture: Picture
     trace: TraceSpec = field(default_factory=TraceSpec)
@@ -56,7 +56,9 @@ class Chart:
                 made = tuple(MarkSpec(px=px, py=py, value=value) for px, py, value in marks)
                 specs.append(AxisSpec(scale=scale, unit=unit, label=label, marks=made))
             except ValueError as error:
-                raise InputError(f"The marks of the {name} axis must be (px, py, value), and its scale known.") from error
+                raise InputError(
+                    f"The marks of the {name} axis must be (px, py, value), and its scale known."
+                ) from error
         chart = replace(self, trace=self.trace.model_copy(update={"x": specs[0], "y": specs[1]}))
         _ = chart.frame  # says at once what is wrong with the marks
         return chart
@@ -116,7 +118,9 @@ class Chart:
         return traced_bars(self.frame, SeriesSpec(id="bars", kind="bars", bars=found))
 
 
-def bars_of(picture: Picture, frame: Frame, place: Place, alone: bool = False, lying: bool = False) -> tuple[BarSpec, ...]:
+def bars_of(
+    picture: Picture, frame: Frame, place: Place, alone: bool = False, lying: bool = False
+) -> tuple[BarSpec, ...]:
     """The bars like the one at a place, in pixels; they go along y, or along x where they are `lying`.
 
     Raises InputError outside the picture, on the paper, and where no bar is.
@@ -135,7 +139,7 @@ def _grows(scale: Scale) -> float:
 
 
 def box_of(found: FoundFrame) -> Box | None:
-    """The inside of a frame: left, top, right, bottom in pixels; None where lines on fewer than two sides were found."""
+    """The inside of a frame: left, top, right, bottom in pixels; None where fewer than four corners were found."""
     if len(found.corners) < 4:
         return None
     (left, top), (right, bottom) = found.corners.min(axis=0), found.corners.max(axis=0)

@@ -6,12 +6,14 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.tracing.inks import Ink
+from curvesieve.core.tracing.mark_shape import REACH_PX
 from curvesieve.core.tracing.picture import Picture
-from curvesieve.core.tracing.snap import REACH_PX, direction, snapped
+from curvesieve.core.tracing.snap import direction, snapped
 
 _TURNS = np.radians(np.arange(-165, 166, 5))
 """The ways that are looked along from each place, from straight on."""
@@ -19,6 +21,8 @@ _TURN_COSTS = 0.25
 """How much ink, of 1, a turn by a right angle must bring in."""
 _DRAWN = 0.35
 """Mean share of the colour along a way that is a line."""
+_BARE = 0.3
+"""Share of the colour below which a line is not drawn at a place that it passes."""
 _SHARP = np.radians(35)
 """A turn sharper than this is only taken where nothing goes straight on beyond a gap: a line passes behind marks."""
 _BACKWARD = np.radians(60)
@@ -35,7 +39,7 @@ _MOST_STEPS = 20_000
 class Followed:
     """A line as it was followed: `places` of shape (n, 2) in pixels from one end to the other, its width and ink.
 
-    `stops` say how it ended at its first and last place, `gaps` how many pixels of it were not drawn, `beside` is the
+    `stops` say how it ended at its first and last place, `gaps` along how many pixels it was not drawn, `beside` is the
     share of the ink of its colour along its way that it did not pass: a narrow peak, or another line.
     """
 
@@ -56,15 +60,9 @@ class Sheet:
 
     def at(self, xs: Floats, ys: Floats) -> Floats:
         """The share at pixels of any shape, 0 outside the picture, between the middles of pixels by straight lines."""
-        height, width = self.share.shape
-        left, top = np.floor(xs - 0.5).astype(int), np.floor(ys - 0.5).astype(int)
-        fx, fy = xs - 0.5 - left, ys - 0.5 - top
-        inside = (left >= 0) & (top >= 0) & (left < width - 1) & (top < height - 1)
-        left, top = np.clip(left, 0, width - 2), np.clip(top, 0, height - 2)
-        s = self.share
-        upper = s[top, left] * (1 - fx) + s[top, left + 1] * fx
-        lower = s[top + 1, left] * (1 - fx) + s[top + 1, left + 1] * fx
-        return np.asarray(np.where(inside, upper * (1 - fy) + lower * fy, 0.0))
+        places = np.stack([np.ravel(ys), np.ravel(xs)]) - 0.5
+        ink = ndimage.map_coordinates(self.share, places, output=np.float64, order=1, mode="constant", prefilter=False)
+        return np.asarray(ink.reshape(np.shape(xs)))
 
     def holds(self, x: float, y: float) -> bool:
         """Whether a pixel is within the box that is followed in."""
@@ -87,14 +85,18 @@ def follow(
     the picture, where nothing is drawn, and where no line goes on from the place.
     """
     begin = snapped(picture, place, reach)
-    share = begin.ink.share(picture.pixels) if share is None else share
     width, height = picture.size
-    sheet = Sheet(share, box or (0.0, 0.0, float(width), float(height)))
+    box = box or (0.0, 0.0, float(width), float(height))
+    if share is None:
+        share = np.zeros((height, width), np.float32)
+        part = (slice(max(int(box[1]), 0), int(box[3]) + 1), slice(max(int(box[0]), 0), int(box[2]) + 1))
+        share[part] = begin.ink.share(picture.pixels[part])
+    sheet = Sheet(share, box)
     thick = min(begin.size, 12.0) if not begin.mark else 2.0
     at = np.array(begin.place)
     ahead = direction(share, at, max(6.0, 1.5 * thick))
-    back, told_back, gap_back = _walk(sheet, at, -ahead, thick)
-    forth, told_forth, gap_forth = _walk(sheet, at, ahead, thick)
+    back, told_back = _walk(sheet, at, -ahead, thick)
+    forth, told_forth = _walk(sheet, at, ahead, thick)
     places = np.concatenate([back[:0:-1], forth]) if len(back) > 1 else forth
     if len(places) < 4 or np.hypot(*(places[-1] - places[0])) + len(places) < 12:
         raise InputError("No line goes on from here; click on a line, away from marks and crossings.")
@@ -102,15 +104,15 @@ def follow(
         places, told_back, told_forth = places[::-1], told_forth, told_back
     places, thick = _refined(sheet, places, thick)
     beside = _beside(sheet, places, thick)
-    return Followed(places, thick, begin.ink, (told_back, told_forth), gap_back + gap_forth, beside)
+    bare = int((sheet.at(places[:, 0], places[:, 1]) < _BARE).sum())
+    return Followed(places, thick, begin.ink, (told_back, told_forth), float(bare), beside)
 
 
-def _walk(sheet: Sheet, at: Floats, way: Floats, thick: float) -> tuple[Floats, str, float]:
-    """Step by step from a place one way: the places from it on, how it ended, and the length of the gaps in it."""
-    step = max(1.5, 0.5 * thick)
+def _walk(sheet: Sheet, at: Floats, way: Floats, thick: float) -> tuple[Floats, str]:
+    """Step by step from a place one way: the places from it on, and how it ended."""
+    step = max(2.0, 0.6 * thick)
     look = max(7.0, 2.5 * thick)
     path = [at]
-    gaps = 0.0
     told = "the line ends"
     passed: dict[tuple[int, int], int] = {}
     for count in range(_MOST_STEPS):
@@ -119,7 +121,6 @@ def _walk(sheet: Sheet, at: Floats, way: Floats, thick: float) -> tuple[Floats, 
         if worth < _DRAWN or abs(turn) > _SHARP:
             beyond = _beyond_gap(sheet, here, way, thick, look if worth < _DRAWN else 0.6 * look)
             if beyond is not None:
-                gaps += float(np.hypot(*(beyond - here)))
                 path.append(_centred(sheet, beyond, way, thick))
                 way = _way_of(path, way, thick)
                 continue
@@ -143,12 +144,10 @@ def _walk(sheet: Sheet, at: Floats, way: Floats, thick: float) -> tuple[Floats, 
         way = turned if abs(turn) > _SHARP else _way_of(path, turned, thick)
     else:
         told = "the line does not come to an end"
-    return np.array(path), told, gaps
+    return np.array(path), told
 
 
-def _best_turn(
-    sheet: Sheet, at: Floats, way: Floats, look: float, thick: float, behind: Floats
-) -> tuple[float, float]:
+def _best_turn(sheet: Sheet, at: Floats, way: Floats, look: float, thick: float, behind: Floats) -> tuple[float, float]:
     """The turn from a way along which most ink lies, and how much: turning back costs; ink `behind` does not count."""
     heading = np.arctan2(way[1], way[0]) + _TURNS
     far = np.arange(1.5 + 0.5 * thick, look + 1.6, 1.0)
@@ -230,11 +229,22 @@ def across(sheet: Sheet, places: Floats, ways: Floats, thick: float) -> tuple[Fl
 
 
 def _centred(sheet: Sheet, at: Floats, way: Floats, thick: float) -> Floats:
-    """A place moved onto the middle of the line, by a pixel at most; not where lines cross."""
-    off = float(across(sheet, at[None], way[None], thick)[0][0])
-    if not np.isfinite(off):
+    """A place moved onto the middle of the line, by a pixel at most; not where lines cross. As `across`, for one."""
+    reach = 0.5 * thick + 2.5
+    off = np.arange(-reach, reach + 0.01, 0.5)
+    ink = sheet.at(at[0] - way[1] * off, at[1] + way[0] * off).tolist()
+    top = max(range(len(ink)), key=lambda k: ink[k] - 0.02 * abs(off[k]))
+    low = high = top
+    floor = 0.15 * ink[top]
+    while low > 0 and ink[low - 1] > floor:
+        low -= 1
+    while high + 1 < len(ink) and ink[high + 1] > floor:
+        high += 1
+    total = sum(ink[low : high + 1])
+    if ink[top] < 0.3 or 0.5 * total > 1.5 * thick + 1.0 or low == 0 or high + 1 == len(ink):
         return at
-    return at + np.clip(off, -1.0, 1.0) * np.array([-way[1], way[0]])
+    middle = sum(ink[k] * float(off[k]) for k in range(low, high + 1)) / total
+    return np.asarray(at + min(max(middle, -1.0), 1.0) * np.array([-way[1], way[0]]))
 
 
 def _refined(sheet: Sheet, places: Floats, thick: float) -> tuple[Floats, float]:
@@ -265,15 +275,13 @@ def _refined(sheet: Sheet, places: Floats, thick: float) -> tuple[Floats, float]
 
 def _beside(sheet: Sheet, places: Floats, thick: float) -> float:
     """The share of the ink in the columns that a line passes which is joined to it and was not passed."""
-    from scipy import ndimage
-
     low, high = places.min(axis=0).astype(int), places.max(axis=0).astype(int) + 1
     left, right = max(low[0], 0), min(high[0] + 1, sheet.share.shape[1])
     drawn = sheet.share[:, left:right] > 0.5
     passed = np.zeros_like(drawn)
     rows = np.clip(places[:, 1].astype(int), 0, drawn.shape[0] - 1)
     passed[rows, np.clip(places[:, 0].astype(int) - left, 0, drawn.shape[1] - 1)] = True
-    near = ndimage.distance_transform_edt(~passed) <= 0.5 * thick + 2.5
+    near = ndimage.maximum_filter(passed, 2 * round(0.5 * thick + 2.5) + 1)
     labels, _ = ndimage.label(drawn, np.ones((3, 3)))
     own = np.unique(labels[near & drawn])
     joined = np.isin(labels, own[own > 0])

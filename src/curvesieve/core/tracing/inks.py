@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,11 +13,15 @@ from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.tracing.picture import Picture
 
+Shares = NDArray[np.floating[Any]]
+"""How much each pixel is of a colour, 0 to 1, of the shape of the picture (height, width)."""
 NOTHING_HERE = "Nothing is drawn here; choose a place nearer to a line or a mark."
 _FAINTEST = 24.0
 """Steps between a colour and the paper (of 441 from black to white) below which nothing is drawn."""
 _BESIDE, _RINGING = 8, 0.3
 """Pixels beside the reach, and the share of what is drawn there below which the shadows of a JPEG are not drawn."""
+_PURE = 0.85
+"""Share of the purest pixel's contrast that others must have to be of the same colour."""
 _NEAR = 0.5
 """Share of the plainest contrast within reach that a pixel must have to be drawn."""
 _LOCAL = 40
@@ -81,7 +86,8 @@ def ink_at(picture: Picture, place: tuple[float, float], reach: float = 4.0) -> 
     at = np.unravel_index(np.argmin(np.where(drawn, away, np.inf)), off.shape)
     close = np.hypot(xs - xs[at], ys - ys[at]) <= 2.5  # the purest pixel there: others are mixed with the paper
     best = np.unravel_index(np.argmax(np.where(close, off, 0)), off.shape)
-    return Ink(near[best], paper), (float(xs[best] + left), float(ys[best] + top))
+    pure = near[close & (off > _PURE * off[best])]  # the middle of them: single pixels of a JPEG are off
+    return Ink(np.median(pure, axis=0), paper), (float(xs[best] + left), float(ys[best] + top))
 
 
 def paper_near(pixels: NDArray[np.uint8], place: tuple[float, float]) -> Floats:

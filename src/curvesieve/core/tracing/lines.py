@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from curvesieve.core.curve import Floats
+from curvesieve.core.tracing.inks import Shares
 
 MOST_TURN = 5.0
 """Degrees that a picture may be turned by for its frame to be found."""
@@ -79,14 +80,14 @@ def _thin(grey: Floats) -> Floats:
 
 
 def _lying(grey: Floats) -> list[StraightLine]:
-    height, width = grey.shape
+    width = grey.shape[1]
     thin = _thin(grey)
     rows, columns = np.nonzero(thin > _FAINTEST)
     if rows.size == 0:
         return []
     weight = np.minimum(thin[rows, columns], _FULL)
     x, y = columns - width / 2, rows + 0.0
-    slope = _best_slope(x, y, weight, height)
+    slope = _best_slope(x, y, weight)
     along = y - slope * x
     low = float(along.min())
     profile = np.bincount(np.round(along - low).astype(int), weight)
@@ -107,7 +108,7 @@ def _lying(grey: Floats) -> list[StraightLine]:
     return sorted(out, key=lambda line: line.start[1])
 
 
-def _best_slope(x: Floats, y: Floats, weight: Floats, height: int) -> float:
+def _best_slope(x: Shares, y: Shares, weight: Shares) -> float:
     """The slope at which rows are most unlike each other: lines in them then lie in single rows."""
 
     def unlike(angle: float) -> float:

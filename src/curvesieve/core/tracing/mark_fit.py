@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage, optimize
 
 from curvesieve.core.curve import Floats
+from curvesieve.core.tracing.inks import Shares
 
 _OUTSIDE = 0.2
 """Weight of ink beside a mark against ink that is lacking in it: lines and other marks hang on it."""
@@ -23,20 +25,29 @@ _POOR = 0.17
 _SQRT5, _SQRT3 = 5**0.5, 3**0.5
 
 
-def _triangle(u: Floats, v: Floats, h: float) -> Floats:
+Sides = tuple[Floats, ...]
+"""How far each pixel is outside of each side of a shape (inside: below zero)."""
+
+
+def _triangle(u: Floats, v: Floats, h: float) -> Sides:
     """As wide as high, its tip towards negative v, its place in the middle of its height, as Matplotlib draws it."""
-    return np.maximum(v - h, (2 * np.abs(u) - v - h) / _SQRT5)
+    return v - h, (2 * u - v - h) / _SQRT5, (-2 * u - v - h) / _SQRT5
 
 
-def _even_triangle(u: Floats, v: Floats, h: float) -> Floats:
+def _even_triangle(u: Floats, v: Floats, h: float) -> Sides:
     """Of three equal sides of 2 h."""
-    return np.maximum(v - h * _SQRT3 / 2, (_SQRT3 * np.abs(u) - v - h * _SQRT3 / 2) / 2)
+    low = h * _SQRT3 / 2
+    return v - low, (_SQRT3 * u - v - low) / 2, (-_SQRT3 * u - v - low) / 2
 
 
-_SHAPES: Mapping[str, Callable[[Floats, Floats, float], Floats]] = {
-    "circle": lambda x, y, h: np.hypot(x, y) - h,
-    "square": lambda x, y, h: np.maximum(np.abs(x), np.abs(y)) - h,
-    "rhombus": lambda x, y, h: (np.abs(x) + np.abs(y) - h) / 2**0.5,
+def _rhombus(x: Floats, y: Floats, h: float) -> Sides:
+    return tuple((a * x + b * y - h) / 2**0.5 for a, b in ((1, 1), (1, -1), (-1, 1), (-1, -1)))
+
+
+_SHAPES: Mapping[str, Callable[[Floats, Floats, float], Sides]] = {
+    "circle": lambda x, y, h: (np.hypot(x, y) - h,),
+    "square": lambda x, y, h: (x - h, -x - h, y - h, -y - h),
+    "rhombus": _rhombus,
     "triangle up": _triangle,
     "triangle down": lambda x, y, h: _triangle(x, -y, h),
     "triangle left": lambda x, y, h: _triangle(y, x, h),
@@ -44,7 +55,7 @@ _SHAPES: Mapping[str, Callable[[Floats, Floats, float], Floats]] = {
     "even triangle up": _even_triangle,
     "even triangle down": lambda x, y, h: _even_triangle(x, -y, h),
 }
-"""How far a pixel is outside of each shape (inside: below zero) of half-width h about its place."""
+"""The sides of each shape of half-width h about its place."""
 _INSCRIBED = {"circle": 1.0, "square": 1.0, "rhombus": 2**-0.5, "even": 3**-0.5, "triangle": 0.618}
 """The radius of the largest circle in each, of h."""
 
@@ -67,21 +78,28 @@ class MarkFit:
 
 
 def _covers(name: str, x: Floats, y: Floats, half: float) -> Floats:
-    return np.asarray(np.clip(0.5 - _SHAPES[name](x, y, half), 0, 1))
+    """How much of each pixel is inside all sides: at a corner, what both leave of it."""
+    out = np.ones_like(x)
+    for off in _SHAPES[name](x, y, half):
+        out *= np.clip(0.5 - off, 0, 1)
+    return out
 
 
-def fitted_mark(filled: Floats, middle: Floats, radius: float, hole: NDArray[np.bool_] | None) -> MarkFit | None:
+def fitted_mark(
+    filled: Shares, ink: Shares, middle: Floats, radius: float, hole: NDArray[np.bool_] | None
+) -> MarkFit | None:
     """The shape that fits a mark best; None where none fits.
 
-    `filled` is its ink with the hole filled, of shape (height, width); `middle` and `radius` are those of the largest
-    circle in it, in pixels. A `hole` is fitted, too: the place of an open mark is that of the middle of its stroke.
+    `ink` is how much of each pixel is drawn, `filled` the same with the hole filled, both of shape (height, width);
+    `middle` and `radius` are those of the largest circle in it, in pixels. A `hole` is fitted, too: the place of an
+    open mark is that of the middle of its stroke.
     """
     outer = _best(filled, middle, radius)
     if outer is None or hole is None or hole.sum() < 9:
         return outer
     depth = ndimage.distance_transform_edt(np.pad(hole, 1))[1:-1, 1:-1]
     deep = np.unravel_index(np.argmax(depth), depth.shape)
-    inside = np.where(ndimage.binary_dilation(hole), np.maximum(1 - filled_edges(filled, hole), 0), 0.0)
+    inside = np.where(ndimage.binary_dilation(hole), 1 - ink, 0.0)
     inner = _fit(outer.name, inside, np.array([deep[1], deep[0]]) + 0.5, float(depth[deep]), 1.0)
     if inner is None or np.hypot(*(inner.centre - outer.centre)) > 0.35 * outer.half:
         return outer
@@ -89,12 +107,7 @@ def fitted_mark(filled: Floats, middle: Floats, radius: float, hole: NDArray[np.
     return MarkFit(outer.name, (outer.centre + inner.centre) / 2, half, outer.poor, outer.half - half)
 
 
-def filled_edges(ink: Floats, hole: NDArray[np.bool_]) -> Floats:
-    """The ink as it was before its hole was filled, of the shape of both: none in the hole."""
-    return np.where(hole, 0.0, ink)
-
-
-def _best(filled: Floats, middle: Floats, radius: float) -> MarkFit | None:
+def _best(filled: Shares, middle: Floats, radius: float) -> MarkFit | None:
     ys, xs = np.mgrid[: filled.shape[0], : filled.shape[1]] + 0.5
     first = []
     for name in _SHAPES:
@@ -103,7 +116,7 @@ def _best(filled: Floats, middle: Floats, radius: float) -> MarkFit | None:
         near = (np.abs(xs - at[0]) < _WINDOW * half) & (np.abs(ys - at[1]) < _WINDOW * half)
         cover = _covers(name, xs[near] - at[0], ys[near] - at[1], half)
         first.append((_differs(cover, filled[near], _OUTSIDE), name))
-    fits = [_fit(name, filled, middle, radius, _OUTSIDE) for _, name in sorted(first)[:4]]
+    fits = [_fit(name, filled, middle, radius, _OUTSIDE) for _, name in sorted(first)[:3]]
     good = [fit for fit in fits if fit is not None and fit.poor < _POOR]
     within = np.hypot(xs - middle[0], ys - middle[1]) < _COMMON * radius
 
@@ -123,13 +136,13 @@ def _from_circle(name: str, half: float) -> Floats:
     return off * np.array(ways[name.split()[-1]], float)
 
 
-def _differs(cover: Floats, ink: Floats, outside: float) -> float:
+def _differs(cover: Floats, ink: Shares, outside: float) -> float:
     """The ink that is lacking, and that is too much, of the area of the shape."""
     off = cover - ink
     return float((np.clip(off, 0, None).sum() + outside * np.clip(-off, 0, None).sum()) / max(cover.sum(), 1.0))
 
 
-def _fit(name: str, ink: Floats, middle: Floats, radius: float, outside: float) -> MarkFit | None:
+def _fit(name: str, ink: Shares, middle: Floats, radius: float, outside: float) -> MarkFit | None:
     half = max(radius / next(share for key, share in _INSCRIBED.items() if key in name), 1.0)
     start = middle + _from_circle(name, half)
     reach = int(np.ceil(_WINDOW * half + 2))
@@ -147,10 +160,10 @@ def _fit(name: str, ink: Floats, middle: Floats, radius: float, outside: float) 
         return float((lack.sum() + outside * much.sum() + 2 * (lack**2).sum()) / half**2)
 
     begin = np.array([start[0] - left, start[1] - top, half])
-    simplex = np.vstack([begin, begin + [1.0, 0, 0], begin + [0, 1.0, 0], begin + [0, 0, 0.1 * half + 0.3]])
-    found = optimize.minimize(differs, begin, method="Nelder-Mead",
-                              options={"initial_simplex": simplex, "xatol": 0.02, "fatol": 1e-4, "maxfev": 120})  # fmt: skip
-    x, y, size = found.x
+    simplex = begin + np.vstack([np.zeros(3), np.diag([1.0, 1.0, 0.1 * half + 0.3])])
+    limits: Any = {"initial_simplex": simplex, "xatol": 0.02, "fatol": 1e-4, "maxfev": 80}
+    found: Any = optimize.minimize(differs, begin, method="Nelder-Mead", options=limits)
+    x, y, size = (float(p) for p in found.x)
     near = (np.abs(xs - x) < _WINDOW * size) & (np.abs(ys - y) < _WINDOW * size)
     if not near.any():
         return None

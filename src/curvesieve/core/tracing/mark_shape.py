@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from curvesieve.core.curve import Floats
+from curvesieve.core.tracing.inks import Shares
 from curvesieve.core.tracing.mark_fit import fitted_mark
 
 REACH_PX = 4.0
@@ -25,8 +26,6 @@ _COMPACT = 2.3
 """Of the largest circle in it, how wide a mark is at most."""
 _CORNERS = 1.45
 """Of the largest circle in a square or a rhombus, how far its corners are."""
-_UNEVEN = 0.07
-"""Share of its size that a shape's middle must lie off that of its largest circle to be a triangle."""
 _HALF = (0.4, 0.74)
 """Share of its bounds that a triangle with its stroke fills."""
 _LOPSIDED = 0.08
@@ -61,7 +60,7 @@ def _component(mask: NDArray[np.bool_], at: Floats) -> NDArray[np.bool_] | None:
     return None if away[nearest] > 2 else np.asarray(labels == labels[ys[nearest], xs[nearest]])
 
 
-def mark_shape(share: Floats, at: Floats, click: Floats) -> MarkShape | None:
+def mark_shape(share: Shares, at: Floats, click: Floats) -> MarkShape | None:
     """The thick or closed shape around a place; None where there is none, only a line.
 
     `share` is the ink of the surroundings, of shape (height, width); `at` a pixel of the shape and `click` the place
@@ -89,11 +88,28 @@ def mark_shape(share: Floats, at: Floats, click: Floats) -> MarkShape | None:
         return None
     if thin == 0.0 and np.ptp(np.argwhere(filled), axis=0).max() + 1 > _COMPACT * 2 * radius:
         return None  # long and even: a piece of a line
-    fit = fitted_mark(np.where(ndimage.binary_erosion(filled), 1.0, share * ndimage.binary_dilation(filled)),
-                      middle + 0.5, max(radius - 0.5, 1.0), _hole_at(filled & ~part, middle, radius))  # fmt: skip
+    edged = np.where(ndimage.binary_erosion(filled), 1.0, share * ndimage.binary_dilation(filled))
+    hole = _hole_at(filled & ~part, middle, radius)
+    fit = fitted_mark(edged, share, middle + 0.5, max(radius - 0.5, 1.0), hole)
     if fit is not None:
         covered = fit.covers((share.shape[0], share.shape[1])) > 0
-        return MarkShape(fit.centre, 2 * (fit.half + fit.stroke), ndimage.binary_dilation(covered), bool((filled & ~part & covered).any()))
+        is_open = bool((filled & ~part & covered).any())
+        return MarkShape(fit.centre, 2 * (fit.half + fit.stroke), ndimage.binary_dilation(covered), is_open)
+    return _by_its_ink(share, part, filled, depth, (xs, ys), deepest, thin)
+
+
+def _by_its_ink(
+    share: Shares,
+    part: NDArray[np.bool_],
+    filled: NDArray[np.bool_],
+    depth: Floats,
+    tops: tuple[NDArray[np.int64], NDArray[np.int64]],
+    deepest: int,
+    thin: float,
+) -> MarkShape:
+    """A mark of no usual shape: what is left of it without the lines on it, and the middle of that."""
+    xs, ys = tops
+    radius, middle = float(depth[ys[deepest], xs[deepest]]), np.array([xs[deepest], ys[deepest]])
     cut = thin + 0.8 if thin > 0 else 0.0  # as deep as the line is, so that what is left is the mark
     labels, _ = ndimage.label(depth > cut)
     own = labels == labels[middle[1], middle[0]]
@@ -105,16 +121,13 @@ def mark_shape(share: Floats, at: Floats, click: Floats) -> MarkShape | None:
         mine = np.hypot(grid_x - middle[0], grid_y - middle[1])
         for x, y in zip(xs[rivals], ys[rivals], strict=True):
             shape &= mine <= np.hypot(grid_x - x, grid_y - y)
-    whole = filled.sum() - (shape & filled).sum() < _TIPS * filled.sum()
-    if whole:
+    if filled.sum() - (shape & filled).sum() < _TIPS * filled.sum():
         shape = ndimage.binary_dilation(filled)  # no line goes on from here: all of it is the mark
     weight = np.where(ndimage.binary_erosion(filled), 1.0, share) * shape
     if _lopsided(weight) and not _triangle(weight):  # something else hangs on it: only what is around its middle
         grid_y, grid_x = np.mgrid[: share.shape[0], : share.shape[1]]
         weight = weight * (np.hypot(grid_x - middle[0], grid_y - middle[1]) <= _CORNERS * radius)
     centre, size = _middle(weight)
-    if not whole and (inside := _of_triangle(weight, depth, middle, radius - 0.5, thin)) is not None:
-        return MarkShape(inside, size, shape, bool((filled & ~part & shape).any()))
     hole = filled & ~part & shape
     if hole.any() and _triangle(weight):  # a stroke makes a triangle larger outside and smaller inside by as much
         centre = (centre + _middle(np.where(ndimage.binary_dilation(hole), 1 - share, 0.0))[0]) / 2
@@ -145,24 +158,6 @@ def _triangle(weight: Floats) -> bool:
     """Whether a shape fills half of its bounds and has its ink to one side."""
     _, low, high = _moments(weight)
     return _lopsided(weight) and _HALF[0] < float(weight.sum() / np.prod(high - low)) < _HALF[1]
-
-
-def _of_triangle(weight: Floats, depth: Floats, deepest: Floats, radius: float, stroke: float) -> Floats | None:
-    """The middle of a triangle whose tips were cut off with the line through it, from the largest circle in it.
-
-    That circle's middle is below the middle of the bounds by 0.62 of its radius where a triangle is as high as wide,
-    by 0.5 where its sides are equal. None where the shape lies evenly about its circle.
-    """
-    ys, xs = np.mgrid[: depth.shape[0], : depth.shape[1]]
-    top = np.clip(depth - (radius - 0.5), 0, None) * (np.hypot(xs - deepest[0], ys - deepest[1]) < 0.5 * radius + 1)
-    inside = np.array([(top * (xs + 0.5)).sum(), (top * (ys + 0.5)).sum()]) / top.sum()
-    _, low, high = _moments(weight)
-    off = (low + high) / 2 - inside
-    longest = int(np.argmax(np.abs(off)))
-    if abs(off[longest]) < _UNEVEN * float((high - low).mean()) or abs(off[1 - longest]) > 0.6 * abs(off[longest]):
-        return None
-    inside[longest] += np.sign(off[longest]) * 0.6 * max(radius - 0.5 * stroke, 1.0)
-    return inside
 
 
 def _middle(weight: Floats) -> tuple[Floats, float]:

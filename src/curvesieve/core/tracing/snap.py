@@ -9,7 +9,7 @@ from scipy import ndimage
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.tracing.inks import NOTHING_HERE, Ink, ink_at
+from curvesieve.core.tracing.inks import NOTHING_HERE, Ink, Shares, ink_at
 from curvesieve.core.tracing.mark_shape import DRAWN, REACH_PX, closed, mark_shape
 from curvesieve.core.tracing.picture import Picture
 
@@ -55,9 +55,7 @@ def snapped(picture: Picture, place: tuple[float, float], reach: float = REACH_P
     return Snapped(found[0] + left, found[1] + top, False, found[2], ink)
 
 
-def _ink_around(
-    picture: Picture, place: tuple[float, float], reach: float
-) -> tuple[Ink, tuple[float, float]]:
+def _ink_around(picture: Picture, place: tuple[float, float], reach: float) -> tuple[Ink, tuple[float, float]]:
     """The ink within reach, else that of an open mark which the place is in."""
     try:
         return ink_at(picture, place, reach)
@@ -75,7 +73,7 @@ def _ink_around(
         raise refused
 
 
-def _line(share: Floats, at: Floats, click: Floats) -> tuple[float, float, float] | None:
+def _line(share: Shares, at: Floats, click: Floats) -> tuple[float, float, float] | None:
     """The middle of a line across its way, at the foot of the place, and its width."""
     way = direction(share, at)
     across = np.array([-way[1], way[0]])
@@ -91,7 +89,7 @@ def _line(share: Floats, at: Floats, click: Floats) -> tuple[float, float, float
     return float(start[0]), float(start[1]), width
 
 
-def direction(share: Floats, at: Floats, radius: float = 6.0) -> Floats:
+def direction(share: Shares, at: Floats, radius: float = 6.0) -> Floats:
     """The way of a line at a place, of shape (2,) and length 1: along which its ink is spread most."""
     size = int(radius) + 1
     row, column = int(at[1]), int(at[0])
@@ -107,7 +105,7 @@ def direction(share: Floats, at: Floats, radius: float = 6.0) -> Floats:
     return np.asarray(np.linalg.eigh(spread)[1][:, 1])
 
 
-def middle_across(share: Floats, at: Floats, across: Floats, reach: float) -> tuple[float, float] | None:
+def middle_across(share: Shares, at: Floats, across: Floats, reach: float) -> tuple[float, float] | None:
     """How far off a place the middle of the line is, along `across`, and the line's width; None without a line."""
     steps = np.arange(-reach, reach + 0.01, 0.25)
     places = at + steps[:, None] * across

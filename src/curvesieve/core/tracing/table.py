@@ -41,7 +41,9 @@ def _rows(frame: Frame, series: SeriesSpec, number: int) -> list[list[str]]:
         numbers = [bar.value, bar.u, bar.base, bar.height, bar.u_height, bar.lower, bar.upper, bar.half, bar.u_half]
         spread = series.spread if bar.half is not None else ""
         count = str(series.count) if series.count and bar.half is not None else ""
-        out.append([name, bar.name or str(k), "", "", *_numbers(numbers), spread, count, *_numbers([known and known[0]])])
+        out.append(
+            [name, bar.name or str(k), "", "", *_numbers(numbers), spread, count, *_numbers([known and known[0]])]
+        )
     return out
 
 

@@ -20,16 +20,14 @@ def thinned(places: Floats, count: int | None = None, tolerance: float | None = 
             raise InputError(f"A tolerance must be above zero pixels; it is {tolerance:g}.")
         from skimage.measure import approximate_polygon
 
-        return np.asarray(approximate_polygon(places, tolerance))
+        return np.asarray(approximate_polygon(places, tolerance))  # type: ignore[no-untyped-call]
     if count is None or count >= len(places):
         return places
     if count < 2:
         raise InputError(f"A line needs two points at least; {count} are asked for.")
     steps = np.diff(places[:, 0])
-    if (steps > 0).all():
-        way = places[:, 0]
-    else:
-        way = np.r_[0, np.cumsum(np.hypot(*np.diff(places, axis=0).T))]
+    along = np.r_[0, np.cumsum(np.hypot(*np.diff(places, axis=0).T))]
+    way = places[:, 0] if (steps > 0).all() else along
     even = np.linspace(way[0], way[-1], count)
     return np.stack([np.interp(even, way, places[:, k]) for k in (0, 1)], axis=1)
 

@@ -97,9 +97,7 @@ def _outermost(lines: list[StraightLine], place: int) -> StraightLine:
     return [line for line in lines if line.length > 0.6 * longest][place]
 
 
-def _axis(
-    grey: Floats, sides: list[StraightLine], across: list[StraightLine], other: StraightLine
-) -> FoundAxis | None:
+def _axis(grey: Floats, sides: list[StraightLine], across: list[StraightLine], other: StraightLine) -> FoundAxis | None:
     """The side with the plainest ticks: outside or inside of the first, then of the other, else where a grid meets."""
     way = np.array(other.end) - np.array(other.start)
     way = way / np.hypot(*way)
@@ -107,7 +105,8 @@ def _axis(
     for number, line in enumerate(sides):
         outward = 1.0 if number == (0 if line.lying else 1) else -1.0
         for sense in (outward, -outward):
-            found.append(_told(_without_grid(_ticks_beside(grey, line, way * sense), grey), line, grey))
+            ticks = _without_grid(_ticks_beside(grey, line, way * sense), grey)
+            found.append(_told(ticks, line, grey))
     grid = [tuple(line.crossing(sides[0])) for line in across]
     found.append(_told([Tick(px, py, 0.0, True) for px, py in grid], sides[0], grey))
     plain = [_plainness(axis, _SHORT_TICK * min(grey.shape)) for axis in found]
@@ -167,7 +166,8 @@ def _ticks_beside(grey: Floats, line: StraightLine, way: Floats) -> list[Tick]:
         ends = np.flatnonzero(stroke < 0.5 * shown[peak])
         length = float(out[ends[0]] if ends.size else out[-1])
         if length > first + 0.9 and middle - last > half + 1:
-            ticks.append(Tick(*map(float, line.at(np.array([middle]))[0]), length, True))
+            px, py = (float(p) for p in line.at(np.array([middle]))[0])
+            ticks.append(Tick(px, py, length, True))
             last = middle
     return ticks
 
