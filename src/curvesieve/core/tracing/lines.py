@@ -59,7 +59,10 @@ def brightness(pixels: NDArray[np.uint8]) -> Floats:
 
 
 def straight_lines(pixels: NDArray[np.uint8]) -> list[StraightLine]:
-    """The long lines that lie or stand, within 5°, from the top and from the left; empty where there are none."""
+    """The long lines that lie or stand, within 5°, from the top and from the left; empty where there are none.
+
+    `pixels` have the shape (height, width, 3), in 0 to 255.
+    """
     grey = brightness(pixels)
     lying = _lying(grey)
     standing = [

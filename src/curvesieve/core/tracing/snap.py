@@ -106,7 +106,10 @@ def direction(share: Shares, at: Floats, radius: float = 6.0) -> Floats:
 
 
 def middle_across(share: Shares, at: Floats, across: Floats, reach: float) -> tuple[float, float] | None:
-    """How far off a place the middle of the line is, along `across`, and the line's width; None without a line."""
+    """How far off a place the middle of the line is, along `across`, and the line's width; None without a line.
+
+    `share` is the ink, of shape (height, width); `at` and `across` have the shape (2,), in pixels and of length 1.
+    """
     steps = np.arange(-reach, reach + 0.01, 0.25)
     places = at + steps[:, None] * across
     ink = ndimage.map_coordinates(share, (places - 0.5).T[::-1], order=1, mode="nearest")

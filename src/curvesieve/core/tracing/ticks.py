@@ -77,7 +77,10 @@ class FoundFrame:
 
 
 def found_frame(pixels: NDArray[np.uint8]) -> FoundFrame:
-    """The frame and the ticks of a chart, of the outermost lines that lie and stand."""
+    """The frame and the ticks of a chart, of the outermost lines that lie and stand.
+
+    `pixels` have the shape (height, width, 3), in 0 to 255.
+    """
     lines = straight_lines(pixels)
     lying = [line for line in lines if line.lying]
     standing = [line for line in lines if not line.lying]
