@@ -1,4 +1,4 @@
-.PHONY: demo run test check lint bench coverage mutants sweep endure fuzz screenshots bootstrap bootstrap-dev lock
+.PHONY: demo run test check lint bench coverage mutants sweep endure fuzz charts screenshots bootstrap bootstrap-dev lock
 PY := .venv/bin/python
 
 demo: bootstrap        ## start the application with the demo study
@@ -35,6 +35,9 @@ mutants: bootstrap-dev ## plant 100 faults in core, one at a time: do the tests 
 
 fuzz: bootstrap-dev    ## read 20,000 mutated files: no crash, no hang
 	$(PY) -m benchmarks.fuzz 20000
+
+charts: bootstrap-dev  ## trace 200 charts with known truth: what share is found, and how near?
+	$(PY) -m tests.core.trace_checks 0 50
 
 screenshots: bootstrap ## drive the real application and write docs/screenshots/
 	scripts/with-display.sh --virtual $(PY) scripts/screenshots.py docs/screenshots

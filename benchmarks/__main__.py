@@ -8,7 +8,20 @@ import sys
 import tempfile
 from pathlib import Path
 
-from benchmarks import drawing, families, figures, fits, many, measuring, patterns, reading, records, sieving, starting
+from benchmarks import (
+    drawing,
+    families,
+    figures,
+    fits,
+    many,
+    measuring,
+    patterns,
+    reading,
+    records,
+    sieving,
+    starting,
+    tracing,
+)
 from benchmarks.timing import Row
 
 TABLE = Path(__file__).parents[1] / "docs" / "benchmarks.md"
@@ -32,6 +45,7 @@ def _run() -> int:
         *patterns.rows(),
         *families.rows(),
         *figures.rows(),
+        *tracing.rows(),
     ]
     text = "\n".join([_text(rows), *records.lines(), *patterns.lines(), *families.lines()])
     TABLE.write_text(text, encoding="utf-8")

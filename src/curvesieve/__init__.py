@@ -1,8 +1,8 @@
 """Curve Sieve: measured curves in, trustworthy numbers out. See docs/architecture.md for the map.
 
-The Python interface is small: `read`, `Curve`, `Sieve`, `Recipe`, `find_peaks`, `fit`, `fit_family`, `measure`,
-`Quantity`, and `InputError` for whatever is the input's fault. Names are loaded when first asked for, so that starting
-the window does not wait for the solver.
+The Python interface is small: `read`, `Curve`, `Chart`, `Sieve`, `Recipe`, `find_peaks`, `fit`, `fit_family`,
+`measure`, `Quantity`, and `InputError` for whatever is the input's fault. Names are loaded when first asked for, so
+that starting the window does not wait for the solver.
 """
 
 from __future__ import annotations
@@ -22,9 +22,11 @@ if TYPE_CHECKING:
     from curvesieve.core.recipe import Recipe
     from curvesieve.core.record import Record
     from curvesieve.core.steps import Sieve
+    from curvesieve.core.tracing.chart import Chart
 
 __version__ = "0.1.0"
 __all__ = [
+    "Chart",
     "Curve",
     "FormulaError",
     "InputError",
@@ -40,6 +42,7 @@ __all__ = [
 ]
 
 _HOMES = {
+    "Chart": "core.tracing.chart",
     "Curve": "core.curve",
     "FormulaError": "core.errors",
     "InputError": "core.errors",

@@ -19,6 +19,7 @@ _COMMANDS = (
     "tension",
     "peaks",
     "run",
+    "trace",
     "figure",
     "report",
     "steps",
@@ -29,8 +30,8 @@ _COMMANDS = (
 _FILES = {
     "read": ("listing", "read"), "fit": ("fitting", "fit_file"), "pass": ("passing", "pass_file"),
     "measure": ("measuring", "measure_files"), "tension": ("measuring", "tension_files"),
-    "peaks": ("peaks", "peak_files"), "run": ("running", "run_study"), "figure": ("figures", "write_figure"),
-    "report": ("figures", "write_report"),
+    "peaks": ("peaks", "peak_files"), "run": ("running", "run_study"), "trace": ("tracing", "trace_file"),
+    "figure": ("figures", "write_figure"), "report": ("figures", "write_report"),
 }  # fmt: skip
 """What works on files, each in a module that is loaded when it is asked for."""
 
@@ -88,6 +89,22 @@ def _parser() -> argparse.ArgumentParser:
     run.add_argument("--family", metavar="NAME", help="the family that the files join, or that the ledger is of")
     run.add_argument("--out", metavar="FILE", help="ledger.csv, .xlsx, .json, .tex or .txt (else a table is printed)")
 
+    _add_writing(commands)
+
+    for name, what in (
+        ("steps", "every step of a sieve with its fields"),
+        ("measures", "every measure that reads a curve, with its fields"),
+        ("terms", "every term of the library"),
+    ):
+        commands.add_parser(name, help=f"list {what}").add_argument("--json", action="store_true")
+    return parser
+
+
+def _add_writing(commands: Any) -> None:
+    trace = commands.add_parser("trace", help="read a saved trace of a chart's picture: its numbers, each with u")
+    trace.add_argument("file", metavar="TRACE.json", help="axes and series in pixels; its picture stands beside it")
+    trace.add_argument("--out", metavar="FILE.csv", help="write the numbers (else they are printed)")
+
     figure = commands.add_parser("figure", help="write a figure of a study as a file")
     figure.add_argument("study", metavar="STUDY.sieve")
     figure.add_argument("name", metavar="NAME", help="the figure's name, or its number from 1")
@@ -101,14 +118,6 @@ def _parser() -> argparse.ArgumentParser:
     report.add_argument("--family", default="", metavar="NAME", help="of one family only")
     report.add_argument("--curve", default="", metavar="NAME", help="of one curve only")
     report.add_argument("--template", metavar="FILE", help="plain text with {figures}, {readings}, {methods} …")
-
-    for name, what in (
-        ("steps", "every step of a sieve with its fields"),
-        ("measures", "every measure that reads a curve, with its fields"),
-        ("terms", "every term of the library"),
-    ):
-        commands.add_parser(name, help=f"list {what}").add_argument("--json", action="store_true")
-    return parser
 
 
 def _add_measuring(commands: Any) -> None:

@@ -1,0 +1,315 @@
+"""Bars of a chart, one or all alike, with the ends of their whiskers, to parts of a pixel."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from curvesieve.core.curve import Floats
+from curvesieve.core.errors import InputError
+from curvesieve.core.tracing.inks import Ink, paper_of
+from curvesieve.core.tracing.picture import Picture
+
+_LEAST_SIDE, _LEAST_LENGTH = 5, 3
+"""Pixels that a bar must be wide and long."""
+_ALIKE_WIDTH = 0.15
+"""Share of its width that another bar may differ by and still be one of them."""
+_OWN = 0.13
+"""Share of its contrast to the paper that a bar's pixels may be off its colour."""
+_OUTLINE = 0.17
+"""Share of a bar's contrast that its outline has at least."""
+_OUTLINE_PX = 8.0
+"""The widest outline of a bar."""
+_STROKE = 0.45
+"""Share of the contrast of a whisker that its pixels must have."""
+_CAP = 2.2
+"""How many times wider than the whisker's line its cap is, at least."""
+_FAINTEST = 30.0
+
+
+@dataclass(frozen=True)
+class Bar:
+    """One bar: pixels of the middle of its base and of its top, of its whisker's ends where it has them, its width."""
+
+    base: tuple[float, float]
+    top: tuple[float, float]
+    lower: tuple[float, float] | None
+    upper: tuple[float, float] | None
+    width: float
+
+
+@dataclass(frozen=True, eq=False)
+class _Straight:
+    """A picture turned so that its bars stand upright, and the way back."""
+
+    pixels: NDArray[np.uint8]
+    across: Floats
+    up: Floats
+    origin: Floats
+
+    def back(self, x: float, y: float) -> tuple[float, float]:
+        """The pixel of the picture of one of the upright one."""
+        at = self.origin + x * self.across - y * self.up
+        return float(at[0]), float(at[1])
+
+    def forth(self, place: tuple[float, float]) -> tuple[float, float]:
+        """The pixel of the upright picture of one of the picture."""
+        off = np.array(place) - self.origin
+        ways = np.stack([self.across, -self.up], axis=1)
+        x, y = np.linalg.solve(ways, off)
+        return float(x), float(y)
+
+
+def bars_alike(
+    picture: Picture,
+    place: tuple[float, float],
+    up: tuple[float, float] = (0.0, -1.0),
+    across: tuple[float, float] | None = None,
+    alone: bool = False,
+) -> tuple[Bar, ...]:
+    """The bars of the colour and width of the one at a place, from the left; with `alone` only that one.
+
+    `up` is the way in pixels that the bars grow in, `across` the way of their base line (at a right angle if not
+    given): those of the axes. Whiskers are looked for along the middle of each bar, from its top both ways. Raises
+    InputError outside the picture, on the paper, and where no bar is.
+    """
+    width, height = picture.size
+    if not (0 <= place[0] < width and 0 <= place[1] < height):
+        raise InputError(
+            f"The place {place[0]:.0f}, {place[1]:.0f} is outside the picture of {width} × {height} pixels."
+        )
+    straight = _straightened(picture, up, across)
+    x, y = straight.forth(place)
+    ink = _fill_of(straight.pixels, x, y)
+    off = np.sqrt(((straight.pixels.astype(np.float32) - ink.colour.astype(np.float32)) ** 2).sum(axis=-1))
+    boxes = _boxes(off < max(_OWN * ink.contrast, _FAINTEST))
+    own = next((box for box in boxes if box[0] - 1 <= x <= box[2] + 1 and box[1] - 1 <= y <= box[3] + 1), None)
+    if own is None:
+        raise InputError("No bar is here; click inside a bar, beside its whisker.")
+    wide = own[2] - own[0]
+    alike = [own] if alone else [box for box in boxes if abs(box[2] - box[0] - wide) <= max(2, _ALIKE_WIDTH * wide)]
+    found = [_bar(straight, ink, box) for box in alike]
+    return tuple(sorted(found, key=lambda bar: straight.forth(bar.top)[0]))
+
+
+def _straightened(picture: Picture, up: tuple[float, float], across: tuple[float, float] | None) -> _Straight:
+    ahead = np.array(up, float) / np.hypot(*up)
+    aside = np.array(across if across is not None else (-ahead[1], ahead[0]), float)
+    aside = aside / np.hypot(*aside)
+    if abs(ahead[0]) < 1e-3 and abs(aside[1]) < 1e-3 and ahead[1] < 0 < aside[0]:
+        return _Straight(picture.pixels, np.array([1.0, 0]), np.array([0, -1.0]), np.zeros(2))
+    width, height = picture.size
+    corners = np.array([(0, 0), (width, 0), (0, height), (width, height)], float)
+    turned = np.linalg.solve(np.stack([aside, -ahead], axis=1), corners.T).T
+    low, high = np.floor(turned.min(axis=0)), np.ceil(turned.max(axis=0))
+    origin = low[0] * aside - low[1] * ahead
+    xs, ys = np.arange(high[0] - low[0]) + 0.5, np.arange(high[1] - low[1]) + 0.5
+    at = origin + xs[None, :, None] * aside - ys[:, None, None] * ahead - 0.5
+    pixels = np.empty((ys.size, xs.size, 3), np.uint8)
+    for channel in range(3):
+        paper = float(np.median(picture.pixels[..., channel]))
+        pixels[..., channel] = np.round(
+            ndimage.map_coordinates(
+                picture.pixels[..., channel].astype(np.float32), [at[..., 1], at[..., 0]], order=1, cval=paper
+            )
+        )
+    return _Straight(pixels, aside, ahead, origin)
+
+
+def _fill_of(pixels: NDArray[np.uint8], x: float, y: float) -> Ink:
+    """The colour that a bar is filled with at a place."""
+    column, row = int(np.clip(x, 1, pixels.shape[1] - 2)), int(np.clip(y, 1, pixels.shape[0] - 2))
+    colour = np.median(pixels[row - 1 : row + 2, column - 1 : column + 2].reshape(-1, 3), axis=0)
+    paper = paper_of(pixels)
+    ink = Ink(colour, paper)
+    if ink.contrast < _FAINTEST:
+        raise InputError("This is the colour of the paper; click inside a bar that is filled.")
+    return ink
+
+
+def _boxes(mask: NDArray[np.bool_]) -> list[tuple[int, int, int, int]]:
+    """Left, top, right, bottom of the parts of a colour that are bars; strokes through them do not part them."""
+    side = max(5, round(min(mask.shape) / 60)) | 1
+    joined = ndimage.binary_closing(np.pad(mask, side), np.ones((1, side), bool))[side:-side, side:-side]
+    joined = ndimage.binary_opening(joined, np.ones((3, _LEAST_SIDE), bool))
+    labels, _ = ndimage.label(joined)
+    out = []
+    for number, (rows, columns) in enumerate(ndimage.find_objects(labels), start=1):
+        wide, long_ = columns.stop - columns.start, rows.stop - rows.start
+        filled = (labels[rows, columns] == number).mean()
+        if wide >= _LEAST_SIDE and long_ >= _LEAST_LENGTH and filled > 0.75:
+            out.append((columns.start, rows.start, columns.stop, rows.stop))
+    return _joined(out)
+
+
+def _joined(boxes: list[tuple[int, int, int, int]]) -> list[tuple[int, int, int, int]]:
+    """Pieces above one another made one: the cap of a whisker had parted them."""
+    out: list[tuple[int, int, int, int]] = []
+    for box in sorted(boxes, key=lambda one: one[1]):
+        slack = max(2.0, _ALIKE_WIDTH * (box[2] - box[0]))
+        for k, other in enumerate(out):
+            same = abs(other[0] - box[0]) <= slack and abs(other[2] - box[2]) <= slack
+            if same and box[1] - other[3] <= _OUTLINE_PX:
+                out[k] = (min(other[0], box[0]), other[1], max(other[2], box[2]), box[3])
+                break
+        else:
+            out.append(box)
+    return out
+
+
+def _bar(straight: _Straight, fill: Ink, box: tuple[int, int, int, int]) -> Bar:
+    left, top, right, bottom = box
+    height, width = straight.pixels.shape[:2]
+    above = straight.pixels[max(top - height // 4, 0) : max(top - 3, 1), left:right]
+    ink = Ink(fill.colour, paper_of(above))  # the ground of a plot may be another than that of the page
+    if ink.contrast < _FAINTEST:
+        ink = fill
+    aside, long_ = max((right - left) // 3, 12), max((bottom - top) // 3, 12)
+    # only what is around the bar is looked at
+    from_x, from_y = max(left - aside, 0), max(top - height // 3, 0)
+    share = np.zeros((height, width), np.float32)
+    part = (slice(from_y, min(bottom + long_, height)), slice(from_x, min(right + aside, width)))
+    share[part] = ink.share(straight.pixels[part])
+    margin = max(1, (right - left) // 8)
+    columns = np.arange(left + margin, right - margin)
+    middle_column = (left + right) / 2
+    clear = columns[np.abs(columns + 0.5 - middle_column) > max(2.5, 0.12 * (right - left))]
+    columns = clear if clear.size >= 2 else columns
+    upper = _edge(straight.pixels, share, ink, columns, top, -1)
+    lower = _edge(straight.pixels, share, ink, columns, bottom, +1)
+    rows = np.arange(top + max(1, (bottom - top) // 8), max(bottom - max(1, (bottom - top) // 8), top + 2))
+    turned = np.swapaxes(straight.pixels, 0, 1)
+    sides = [_edge(turned, share.T, ink, rows, edge, sense) for edge, sense in ((left, -1), (right, +1))]
+    x = (sides[0] + sides[1]) / 2
+    ends = _whisker(straight.pixels, ink, x, upper, sides[1] - sides[0])
+    return Bar(
+        straight.back(x, lower),
+        straight.back(x, upper),
+        straight.back(x, ends[0]) if ends else None,
+        straight.back(x, ends[1]) if ends else None,
+        sides[1] - sides[0],
+    )
+
+
+def _edge(
+    pixels: NDArray[np.uint8], share: NDArray[np.float32], ink: Ink, columns: NDArray[np.int64], edge: int, sense: int
+) -> float:
+    """Where a bar ends up (sense -1) or down (+1) in some columns: the middle of its outline, where it has one."""
+    height = share.shape[0]
+    inner = []
+    outer = []
+    off = np.sqrt(((pixels[:, columns].astype(np.float32) - np.asarray(ink.paper, np.float32)) ** 2).sum(axis=-1))
+    steps = np.arange(-4, int(_OUTLINE_PX) + 3)
+    rows = np.clip((edge if sense > 0 else edge - 1) + sense * steps, 0, height - 1)
+    for number, column in enumerate(columns):
+        own = share[rows, column]
+        there = _crossing(own, 0.5)
+        if there is None:
+            continue
+        inner.append(there)
+        away = off[rows, number] / max(float(off[rows[:3], number].mean()), 1e-9)
+        next_ = int(there) + 2  # a pixel further on than the mixed one there is paper, or an outline
+        if next_ < away.size and away[next_] > _OUTLINE:
+            beyond = _crossing(away[next_:], 0.5 * away[next_])
+            if beyond is not None:
+                outer.append(beyond + next_)
+    if not inner:
+        return float(edge)
+    first = float(np.median(inner))
+    last = float(np.median(outer)) if len(outer) > len(inner) / 2 else first
+    within = (first + last) / 2 if 0 <= last - first <= _OUTLINE_PX else first
+    start = (edge if sense > 0 else edge - 1) + 0.5 - sense * 4
+    return float(start + sense * within)
+
+
+def _crossing(values: Floats, level: float) -> float | None:
+    """The place where values fall below a level for the first time, between their places by a straight line."""
+    below = np.flatnonzero(values < level)
+    if below.size == 0 or below[0] == 0:
+        return None
+    k = int(below[0])
+    return float(k - 1 + (values[k - 1] - level) / max(values[k - 1] - values[k], 1e-9))
+
+
+def _whisker(pixels: NDArray[np.uint8], ink: Ink, x: float, top: float, wide: float) -> tuple[float, float] | None:
+    """The ends of a whisker below and above the top of a bar, as rows; None where none goes on from the top."""
+    above = _stroke_end(pixels, ink.paper, x, top, -1, wide)
+    if above is None:
+        return None
+    below = _stroke_end(pixels, ink.colour, x, top, +1, wide)
+    return (below if below is not None else top), above
+
+
+def _stroke_end(
+    pixels: NDArray[np.uint8], ground: Floats, x: float, top: float, sense: int, wide: float
+) -> float | None:
+    """How far a stroke goes from the top of a bar, up (-1) over the paper or down (+1) over it: its cap's middle."""
+    height, width = pixels.shape[:2]
+    column = int(x)
+    reach = np.arange(max(column - 1, 0), min(column + 2, width))
+    start = round(top + sense * 3)
+    rows = np.arange(start, height if sense > 0 else -1, sense)
+    rows = rows[(rows >= 0) & (rows < height)]
+    if rows.size < 2:
+        return None
+    off = _off(pixels, ground, rows, reach)
+    line = off.max(axis=1)
+    plain = float(np.median(line[: max(3, min(6, line.size))]))
+    if plain < _FAINTEST or _is_wide(pixels, ground, x, rows[:3], wide, plain):
+        return None
+    ends = np.flatnonzero(line < _STROKE * plain)
+    if ends.size == 0:
+        return None
+    k = int(ends[0])
+    if k < 1:
+        return None
+    end = _crossing(line[: k + 1], 0.5 * plain)
+    stop = start + 0.5 + sense * (end if end is not None else k - 0.5)
+    return _cap(pixels, ground, x, stop, sense, plain)
+
+
+def _is_wide(
+    pixels: NDArray[np.uint8], ground: Floats, x: float, rows: NDArray[np.int64], wide: float, plain: float
+) -> bool:
+    """Whether what goes on from a bar is as wide as a bar: another one that is stacked on it, and no whisker."""
+    columns = np.clip([int(x - 0.3 * wide), int(x + 0.3 * wide)], 0, pixels.shape[1] - 1)
+    return bool((_off(pixels, ground, rows, columns) > _STROKE * plain).all())
+
+
+def _off(
+    pixels: NDArray[np.uint8], ground: Floats, rows: NDArray[np.int64], columns: NDArray[np.int64]
+) -> NDArray[np.float32]:
+    """How far pixels are off a colour, of shape (rows, columns), of 441 from black to white."""
+    part = pixels[np.ix_(rows, columns)].astype(np.float32)
+    return np.asarray(np.sqrt(((part - np.asarray(ground, np.float32)) ** 2).sum(axis=-1)))
+
+
+def _cap(pixels: NDArray[np.uint8], ground: Floats, x: float, stop: float, sense: int, plain: float) -> float:
+    """The middle of the cap at the end of a stroke, or that end where there is no cap."""
+    height, width = pixels.shape[:2]
+    side = max(4, round(min(pixels.shape[:2]) / 60))
+    rows = np.arange(max(int(stop) - side // 2 - 2, 0), min(int(stop) + side // 2 + 3, height))
+    columns = np.arange(max(int(x) - side, 0), min(int(x) + side + 1, width))
+    off = np.sqrt(
+        ((pixels[np.ix_(rows, columns)].astype(np.float32) - np.asarray(ground, np.float32)) ** 2).sum(axis=-1)
+    )
+    back = (rows - stop) * sense < -2.0 - side / 4  # rows of the stroke before its end
+    stroke = np.median(off[back], axis=0) if back.any() else off[0 if sense > 0 else -1]
+    half = float(np.clip(stroke / plain, 0, 1).sum()) / 2
+    away = np.abs(columns + 0.5 - x)
+    near = (away >= half + 1.2) & (away <= half + 3.2)
+    drawn = np.clip(off[:, near] / plain, 0, 1).mean(axis=1) if near.any() else np.zeros(1)
+    if drawn.max() < 0.4:
+        return float(stop)
+    peak = int(np.argmax(drawn))
+    low = high = peak
+    while low > 0 and drawn[low - 1] > 0.15 * drawn[peak]:
+        low -= 1
+    while high + 1 < drawn.size and drawn[high + 1] > 0.15 * drawn[peak]:
+        high += 1
+    window = slice(low, high + 1)
+    weight = drawn[window]
+    return float((weight * (rows[window] + 0.5)).sum() / weight.sum())
