@@ -131,6 +131,21 @@ def test_lying_and_stacked_bars_are_found():
     assert all(bar.lower is None and bar.upper is None for bar in first)
 
 
+def test_bars_that_hang_end_below_and_so_do_their_whiskers():
+    pixels = canvas()
+    for k, (height, half) in enumerate([(80, 15), (-60, 12), (50, 10)]):
+        low, high = sorted((150, 150 - height))
+        pixels[low:high, 50 + 90 * k : 90 + 90 * k] = (200, 60, 40)
+        for row in (150 - height - half, 150 - height + half):
+            stroke(pixels, np.array([(62.0 + 90 * k, row + 0.0), (78.0 + 90 * k, row)]), 2.0)
+        stroke(pixels, np.array([(70.0 + 90 * k, 150.0 - height - half), (70.0 + 90 * k, 150.0 - height + half)]), 2.0)
+    up, down, third = bars_alike(picture(pixels), (58.0, 110.0))
+    assert (up.base[1], up.top[1]) == pytest.approx((150, 70), abs=0.2)
+    assert (down.base[1], down.top[1]) == pytest.approx((150, 210), abs=0.2)
+    assert (down.lower[1], down.upper[1]) == pytest.approx((222, 198), abs=0.3)
+    assert (third.lower[1], third.upper[1]) == pytest.approx((110, 90), abs=0.3)
+
+
 def test_lines_are_thinned_and_pieces_put_in():
     way = np.stack([np.linspace(0, 100, 101), 10 * np.sin(np.linspace(0, 6, 101))], axis=1)
     few = thinned(way, 11)

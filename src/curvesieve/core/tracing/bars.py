@@ -13,6 +13,8 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.tracing.inks import Ink, paper_of
 from curvesieve.core.tracing.picture import Picture
 
+_ONE_LEVEL_PX = 3
+"""Pixels within which ends of bars are on one line."""
 _LEAST_SIDE, _LEAST_LENGTH = 5, 3
 """Pixels that a bar must be wide and long."""
 _ALIKE_WIDTH = 0.15
@@ -91,7 +93,8 @@ def bars_alike(
         raise InputError("No bar is here; click inside a bar, beside its whisker.")
     wide = own[2] - own[0]
     alike = [own] if alone else [box for box in boxes if abs(box[2] - box[0] - wide) <= max(2, _ALIKE_WIDTH * wide)]
-    found = [_bar(straight, ink, box) for box in alike]
+    level = _base_level(alike)
+    found = [_bar(straight, ink, box, level is not None and abs(box[1] - level) < abs(box[3] - level)) for box in alike]
     return tuple(sorted(found, key=lambda bar: straight.forth(bar.top)[0]))
 
 
@@ -160,18 +163,28 @@ def _joined(boxes: list[tuple[int, int, int, int]]) -> list[tuple[int, int, int,
     return out
 
 
-def _bar(straight: _Straight, fill: Ink, box: tuple[int, int, int, int]) -> Bar:
+def _base_level(boxes: list[tuple[int, int, int, int]]) -> int | None:
+    """The row at which most bars have an end; None where fewer than half, or only one, meet: they are stacked."""
+    ends = np.array([box[3] for box in boxes] + [box[1] for box in boxes])
+    meeting = (np.abs(ends[:, None] - ends) <= _ONE_LEVEL_PX).sum(axis=0)
+    best = int(np.argmax(meeting))
+    return int(ends[best]) if meeting[best] >= max(2, len(boxes) / 2) else None
+
+
+def _bar(straight: _Straight, fill: Ink, box: tuple[int, int, int, int], hangs: bool) -> Bar:
+    """The bar in a box; one that `hangs` goes down from the base line."""
     left, top, right, bottom = box
     height, width = straight.pixels.shape[:2]
-    above = straight.pixels[max(top - height // 4, 0) : max(top - 3, 1), left:right]
-    ink = Ink(fill.colour, paper_of(above))  # the ground of a plot may be another than that of the page
+    beyond = slice(bottom + 3, bottom + height // 4) if hangs else slice(max(top - height // 4, 0), max(top - 3, 1))
+    ground = straight.pixels[beyond, left:right]
+    # the ground of a plot may be another than that of the page
+    ink = Ink(fill.colour, paper_of(ground)) if ground.size else fill
     if ink.contrast < _FAINTEST:
         ink = fill
     aside, long_ = max((right - left) // 3, 12), max((bottom - top) // 3, 12)
     # only what is around the bar is looked at
-    from_x, from_y = max(left - aside, 0), max(top - height // 3, 0)
     share = np.zeros((height, width), np.float32)
-    part = (slice(from_y, min(bottom + long_, height)), slice(from_x, min(right + aside, width)))
+    part = (slice(max(top - long_, 0), bottom + long_), slice(max(left - aside, 0), right + aside))
     share[part] = ink.share(straight.pixels[part])
     margin = max(1, (right - left) // 8)
     columns = np.arange(left + margin, right - margin)
@@ -184,10 +197,11 @@ def _bar(straight: _Straight, fill: Ink, box: tuple[int, int, int, int]) -> Bar:
     turned = np.swapaxes(straight.pixels, 0, 1)
     sides = [_edge(turned, share.T, ink, rows, edge, sense) for edge, sense in ((left, -1), (right, +1))]
     x = (sides[0] + sides[1]) / 2
-    ends = _whisker(straight.pixels, ink, x, upper, sides[1] - sides[0])
+    end, base = (lower, upper) if hangs else (upper, lower)
+    ends = _whisker(straight.pixels, ink, x, end, 1 if hangs else -1, sides[1] - sides[0])
     return Bar(
-        straight.back(x, lower),
-        straight.back(x, upper),
+        straight.back(x, base),
+        straight.back(x, end),
         straight.back(x, ends[0]) if ends else None,
         straight.back(x, ends[1]) if ends else None,
         sides[1] - sides[0],
@@ -234,19 +248,22 @@ def _crossing(values: Floats, level: float) -> float | None:
     return float(k - 1 + (values[k - 1] - level) / max(values[k - 1] - values[k], 1e-9))
 
 
-def _whisker(pixels: NDArray[np.uint8], ink: Ink, x: float, top: float, wide: float) -> tuple[float, float] | None:
-    """The ends of a whisker below and above the top of a bar, as rows; None where none goes on from the top."""
-    above = _stroke_end(pixels, ink.paper, x, top, -1, wide)
-    if above is None:
+def _whisker(
+    pixels: NDArray[np.uint8], ink: Ink, x: float, end: float, outward: int, wide: float
+) -> tuple[float, float] | None:
+    """The ends of a whisker, the lower and the upper as rows; None where none goes on from the end of the bar."""
+    outer = _stroke_end(pixels, ink.paper, x, end, outward, wide)
+    if outer is None:
         return None
-    below = _stroke_end(pixels, ink.colour, x, top, +1, wide)
-    return (below if below is not None else top), above
+    inner = _stroke_end(pixels, ink.colour, x, end, -outward, wide)
+    both = (outer, end if inner is None else inner)
+    return max(both), min(both)
 
 
 def _stroke_end(
     pixels: NDArray[np.uint8], ground: Floats, x: float, top: float, sense: int, wide: float
 ) -> float | None:
-    """How far a stroke goes from the top of a bar, up (-1) over the paper or down (+1) over it: its cap's middle."""
+    """How far a stroke goes from the end of a bar, up (-1) or down (+1), over paper or bar: the middle of its cap."""
     height, width = pixels.shape[:2]
     column = int(x)
     reach = np.arange(max(column - 1, 0), min(column + 2, width))
