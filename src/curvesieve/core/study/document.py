@@ -14,8 +14,9 @@ from curvesieve.core.reading import Basis, Reading, ReadingKey
 from curvesieve.core.recipe import Part, Recipe
 from curvesieve.core.study.family_parts import FamilyLook, JointEntry, Shared, TrendEntry, Way
 from curvesieve.core.study.figure_parts import FigureSpec
+from curvesieve.core.tracing.parts import TraceSpec
 
-SCHEMA_VERSION = 7
+SCHEMA_VERSION = 8
 """What each version brought is told in `migrations`."""
 _HASH = r"^[0-9a-f]{64}$"
 
@@ -78,7 +79,15 @@ class FromMean(_Frozen):
     group: str = ""
 
 
-CurveSource = Annotated[FromRecord | FromLedger | FromMean, Field(discriminator="kind")]
+class FromChart(_Frozen):
+    """A curve of a series that was traced from the picture of a chart; it follows the chart's axes."""
+
+    kind: Literal["chart"] = "chart"
+    chart: str
+    series: str
+
+
+CurveSource = Annotated[FromRecord | FromLedger | FromMean | FromChart, Field(discriminator="kind")]
 """Where a curve comes from."""
 
 
@@ -159,6 +168,15 @@ class Family(_Frozen):
     look: FamilyLook = FamilyLook()
 
 
+class ChartEntry(_Frozen):
+    """A picture of a printed chart and what was traced from it; `picture` is the SHA-256 of its bytes, kept beside."""
+
+    id: str
+    name: str
+    picture: str = Field(pattern=_HASH)
+    trace: TraceSpec = TraceSpec()
+
+
 @dataclass(frozen=True)
 class Holds:
     """What a document needs beside itself: keys of arrays, of the bytes of files and pictures, and of fits."""
@@ -177,12 +195,16 @@ class Document(_Frozen):
     curves: tuple[CurveEntry, ...] = ()
     families: tuple[Family, ...] = ()
     figures: tuple[FigureSpec, ...] = ()
+    charts: tuple[ChartEntry, ...] = ()
 
     def holds(self) -> Holds:
         """The numbers and bytes that must be kept with the document; all others may go."""
         arrays = frozenset(channel.array for record in self.records for channel in record.channels)
-        sources = frozenset(record.source for record in self.records if record.source_kept)
-        return Holds(arrays, sources, frozenset(curve.result for curve in self.curves if curve.result))
+        sources = {record.source for record in self.records if record.source_kept}
+        pictures = {chart.picture for chart in self.charts}
+        return Holds(
+            arrays, frozenset(sources | pictures), frozenset(curve.result for curve in self.curves if curve.result)
+        )
 
     @model_validator(mode="after")
     def _whole(self) -> Document:
@@ -197,6 +219,8 @@ class Document(_Frozen):
             count = len(records[source.record].channels) if source.record in records else 0
             if any(not 0 <= place < count for place in source.take.places):
                 raise ValueError(f"curve {curve.label!r} names a record or a channel that is not there")
+        if len({chart.id for chart in self.charts}) < len(self.charts):
+            raise ValueError("two charts have the same id")
         if {id_ for family in self.families for id_ in family.curves} - curves:
             raise ValueError("a family names a curve that is not there")
         return self

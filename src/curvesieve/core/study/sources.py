@@ -1,4 +1,4 @@
-"""Curves that come from no record: of two columns of a ledger, or the mean of a family."""
+"""Curves that come from no record: of two columns of a ledger, the mean of a family, or a series of a chart."""
 
 from __future__ import annotations
 
@@ -11,10 +11,12 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps.combine import Average
 from curvesieve.core.steps.sieve import Sieved
-from curvesieve.core.study.document import FromLedger, FromMean, LedgerColumn
+from curvesieve.core.study.document import FromChart, FromLedger, FromMean, LedgerColumn
 from curvesieve.core.study.ledger import Ledger, Row, in_unit, ledger_of
 from curvesieve.core.study.outcomes import drawn_from, known
 from curvesieve.core.study.study import Study
+from curvesieve.core.tracing.parts import TraceSpec
+from curvesieve.core.tracing.values import curve_of
 
 Passed = Callable[[str], Curve]
 """What gives a curve of the study, by its id, as it passed what it gives through; see `Study.giving`."""
@@ -28,6 +30,8 @@ def made_curve(study: Study, curve_id: str, passed: Passed, through: Callable[[s
     source = study.entry(curve_id).source
     if curve_id in study.needs(curve_id):
         raise InputError("This curve is made of itself; take it out of the family, or out of the steps, it comes from.")
+    if isinstance(source, FromChart):
+        return _of_chart(study, source)
     assert isinstance(source, FromLedger | FromMean), "asked of a curve that comes from a record"
     family = next((f for f in study.document.families if f.id == source.family), None)
     if family is None:
@@ -53,6 +57,14 @@ def lacking(study: Study, curve_id: str) -> list[str]:
         return []
     rows = [row for row in ledger_of(study, family).rows if row.curve.id != curve_id]
     return [row.curve.label for row in rows if _number(row, source.x) is None or _number(row, source.y) is None]
+
+
+def _of_chart(study: Study, source: FromChart) -> Curve:
+    found = study.series(source)
+    if found is None:
+        raise InputError("The chart or the series that this curve was traced from is not in the study any more.")
+    x, y, series = found
+    return curve_of(TraceSpec(x=x, y=y), series)
 
 
 @dataclass(frozen=True)

@@ -22,15 +22,18 @@ from curvesieve.core.steps import Sieve, Step, StepSlot
 from curvesieve.core.study.channels import ChannelArrays, curve_of
 from curvesieve.core.study.document import (
     ChannelEntry,
+    ChartEntry,
     CurveEntry,
     Document,
     Family,
     FitEntry,
+    FromChart,
     FromMean,
     FromRecord,
     RecordEntry,
 )
 from curvesieve.core.study.keys import ByParts
+from curvesieve.core.tracing.parts import AxisSpec, SeriesSpec
 
 _REFERENCE = re.compile(r"^(.*) \[([^\[\]]+)\]$")
 _MAX_DIGESTS = 100_000
@@ -129,8 +132,21 @@ class Study:
         source = self.entry(curve_id).source
         if isinstance(source, FromRecord):
             return self.record_entry(source.record).file_name
+        if isinstance(source, FromChart):
+            chart = self.chart(source.chart)
+            return chart.name if chart is not None else "a chart that is gone"
         family = next((f.label for f in self.document.families if f.id == source.family), "a family that is gone")
         return f"{source.by} of {family}" if isinstance(source, FromMean) else f"ledger of {family}"
+
+    def chart(self, chart_id: str) -> ChartEntry | None:
+        """The chart of that id; None where it is gone."""
+        return next((chart for chart in self.document.charts if chart.id == chart_id), None)
+
+    def series(self, source: FromChart) -> tuple[AxisSpec, AxisSpec, SeriesSpec] | None:
+        """The axes and the series that a curve is traced by; None where its chart or series is gone."""
+        chart = self.chart(source.chart)
+        found = [one for one in chart.trace.series if one.id == source.series] if chart is not None else []
+        return (chart.trace.x, chart.trace.y, found[0]) if chart is not None and found else None
 
     def record_of(self, curve_id: str) -> RecordEntry | None:
         """The record that a curve is taken from; None where it comes from elsewhere."""
@@ -241,6 +257,9 @@ class Study:
         if curve_id in self.needs(curve_id):
             return _hash(["made of itself", curve_id])
         parts = [source.model_dump_json()]
+        if isinstance(source, FromChart):
+            found = self.series(source)
+            return _hash([*parts, *(part.model_dump_json() for part in found or ())])
         for id_ in self.members(curve_id):
             entry = self.entry(id_)
             if isinstance(source, FromMean):
@@ -257,7 +276,7 @@ class Study:
     def members(self, curve_id: str) -> list[str]:
         """The curves that a curve of a ledger or a mean is made of: its family's, but for itself."""
         source = self.entry(curve_id).source
-        if isinstance(source, FromRecord):
+        if isinstance(source, FromRecord | FromChart):
             return []
         family = next((f for f in self.document.families if f.id == source.family), None)
         group = source.group if isinstance(source, FromMean) else ""

@@ -1,6 +1,7 @@
 """Edits: each takes a study and gives a new one. Nothing here changes anything in place."""
 
 from curvesieve.core.study.edits.base import Edit, change_curve, new_id
+from curvesieve.core.study.edits.charts import add_chart, bring_in, name_chart, remove_chart, retrace
 from curvesieve.core.study.edits.families import (
     check_law,
     leave_out,
@@ -72,6 +73,7 @@ from curvesieve.core.study.edits.testing import as_tested
 
 __all__ = [
     "Edit",
+    "add_chart",
     "add_curves",
     "add_figure",
     "add_measure",
@@ -79,6 +81,7 @@ __all__ = [
     "add_record",
     "add_step",
     "as_tested",
+    "bring_in",
     "change_curve",
     "change_figure",
     "change_measure",
@@ -97,12 +100,14 @@ __all__ = [
     "move_measure",
     "move_step",
     "name_as_quantity",
+    "name_chart",
     "name_condition",
     "name_figure",
     "name_measure",
     "name_step",
     "new_family",
     "new_id",
+    "remove_chart",
     "remove_curve",
     "remove_curves",
     "remove_figure",
@@ -111,6 +116,7 @@ __all__ = [
     "remove_step",
     "rename_curve",
     "rename_family",
+    "retrace",
     "set_conditions",
     "set_family_fit",
     "set_family_recipe",
