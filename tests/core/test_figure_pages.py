@@ -13,6 +13,7 @@ import pypdf
 import pytest
 from PIL import Image
 
+from curvesieve.core.changed import changed
 from curvesieve.core.errors import InputError
 from curvesieve.core.figures import aids, layout
 from curvesieve.core.figures.colours import READABLE, Eyes, alike, as_seen, contrast, readable, walk
@@ -46,7 +47,7 @@ from curvesieve.core.measures.base import parse_measure, registered_measures
 from curvesieve.core.record import Channel, Record, Source
 from curvesieve.core.shapes import Fill
 from curvesieve.core.study import Study, edits
-from curvesieve.core.study.edits.figures import changed, copy_figure, figure_named, with_axis
+from curvesieve.core.study.edits.figures import copy_figure, figure_named, with_axis
 from curvesieve.core.study.figure_parts import (
     MANNERS,
     MARKS,

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QEvent, QObject, QRect, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QPushButton, QWidget
 
-from curvesieve.app.widgets.basics import button, label, restyle
+from curvesieve.app.widgets.basics import button, empty, label, restyle
 
 _WORD_MS = 6000
 _WIDEST_PX = 760
@@ -73,11 +73,7 @@ class NoticeBar(QFrame):
         self._before = None
 
     def _set_acts(self, acts: tuple[Act, ...]) -> None:
-        while (item := self.acts.takeAt(0)) is not None:
-            old = item.widget()
-            if old is not None:
-                old.hide()
-                old.deleteLater()
+        empty(self.acts)
         for text, run in acts:
             made = button(text, "act")
             made.clicked.connect(lambda _=False, run=run: self._do(run))

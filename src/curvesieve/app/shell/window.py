@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -52,12 +53,15 @@ if TYPE_CHECKING:
     from curvesieve.app.benches.family.bench import FamilyBench
     from curvesieve.app.benches.figure.bench import FigureBench
     from curvesieve.app.benches.intake.bench import IntakeBench
+    from curvesieve.app.benches.trace.bench import TraceBench
     from curvesieve.app.shell.defects import DefectKeeper
     from curvesieve.app.shell.frame import Frame
 
 _SHELF_PX = 212
 
-BENCHES = ("Intake", "Curve", "Family", "Figure")
+BENCHES = ("Intake", "Curve", "Family", "Trace", "Figure")
+_PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".bmp", ".webp")
+"""Files that are charts to be traced."""
 _DATA_FILES = (
     "Measured data (*.csv *.txt *.dat *.tsv *.xy *.xye *.asc *.jdx *.dx *.xlsx *.ods *.h5 *.hdf5 *.nxs *.xml *.npy"
     " *.npz *.gz);;All files (*)"
@@ -192,7 +196,14 @@ class Window(QMainWindow):
             ]
         )
         self.finder = Finder(
-            self, made, lambda: [*actions.add(bench.rule_rows()), *self._family_actions, *self._figure_actions]
+            self,
+            made,
+            lambda: [
+                *actions.add(bench.rule_rows()),
+                *self._family_actions,
+                *self._figure_actions,
+                *self._trace_actions,
+            ],
         )
         session.changed.connect(lambda old, new: actions.refresh())
         session.view_changed.connect(lambda old, new: actions.refresh())
@@ -230,6 +241,20 @@ class Window(QMainWindow):
         return bench
 
     @cached_property
+    def trace_bench(self) -> TraceBench:
+        """Made when it is first gone to, as the others are."""
+        from curvesieve.app.benches.trace.bench import TraceBench
+
+        bench = TraceBench(self.session)
+        bench.told.connect(self.status.hint.set)
+        self.benches.addWidget(bench)
+        return bench
+
+    @cached_property
+    def _trace_actions(self) -> list[QAction]:
+        return self.actions_.add(self.trace_bench.action_rows())
+
+    @cached_property
     def _figure_actions(self) -> list[QAction]:
         return self.actions_.add(self.figure_bench.action_rows())
 
@@ -239,7 +264,10 @@ class Window(QMainWindow):
 
     def _kept_clear(self) -> int:
         """The width of the column with the main button, where it is shown."""
-        sides = {"Family": lambda: self.family_bench.side, "Figure": lambda: self.figure_bench.side}
+        sides: dict[str, Callable[[], QWidget]] = {
+            "Family": lambda: self.family_bench.side, "Figure": lambda: self.figure_bench.side,
+            "Trace": lambda: self.trace_bench.side,
+        }  # fmt: skip
         side = sides.get(self.bench, lambda: self.curve_bench.side)()
         return side.width() + 10 if side.isVisible() else 0
 
@@ -251,8 +279,9 @@ class Window(QMainWindow):
             self.intake_bench.refresh()
         if "family_bench" in vars(self):
             self.family_bench.restyle()
-        if "figure_bench" in vars(self):
-            self.figure_bench.restyle()
+        for name in ("figure_bench", "trace_bench"):
+            if name in vars(self):
+                getattr(self, name).refresh()
 
     def show_bench(self, name: str) -> None:
         shown: QWidget = self.curve_bench
@@ -264,7 +293,7 @@ class Window(QMainWindow):
         self.bench = name
         self.bench_changed.emit()
         # On Intake the waiting files stand in its place; a plot that was given all room keeps it.
-        self.shelf.setVisible(name not in ("Intake", "Figure") and not self.curve_bench.side.isHidden())
+        self.shelf.setVisible(name not in ("Intake", "Figure", "Trace") and not self.curve_bench.side.isHidden())
         if name == "Intake":
             self.status.hint.set("Nothing is part of the study until you bring it in")
         elif name == "Family":
@@ -273,6 +302,9 @@ class Window(QMainWindow):
         elif name == "Figure":
             self.status.hint.set(self.figure_bench.hint)
             self._figure_actions  # noqa: B018
+        elif name == "Trace":
+            self.status.hint.set(self.trace_bench.hint)
+            self._trace_actions  # noqa: B018
         else:
             self.curve_bench.canvas.say_hint()
 
@@ -309,9 +341,15 @@ class Window(QMainWindow):
         """Opens a study, or puts data files on the tray and shows how they are understood."""
         studies = [path for path in paths if path.suffix == SUFFIX]
         files = [file for path in paths if path.suffix != SUFFIX for file in _files_of(path)]
+        pictures = [path for path in files if path.suffix.lower() in _PICTURES]
+        files = [path for path in files if path not in pictures]
+        if pictures:
+            self.show_bench("Trace")
+            for path in pictures:
+                self.trace_bench.bring_in(path)
         if studies:
             self.study_files.open(studies[0])
-        if not studies and not files:
+        if not studies and not files and not pictures:
             self.session.noticed.emit(f"{paths[0].name} is an empty folder; there is nothing to bring in.", "problem")
         if files:
             self.study_files.folder = files[0].parent
@@ -331,8 +369,13 @@ class Window(QMainWindow):
     def paste(self) -> None:
         clipboard = QGuiApplication.clipboard()
         text = clipboard.text() if clipboard is not None else ""
+        if not text.strip() and clipboard is not None and not clipboard.image().isNull():
+            self.show_bench("Trace")
+            self.trace_bench.paste()
+            return
         if not text.strip():
-            self.session.noticed.emit("The clipboard holds no text. Copy a table first, then paste it.", "problem")
+            said = "The clipboard holds neither text nor a picture. Copy a table or a chart first, then paste it."
+            self.session.noticed.emit(said, "problem")
             return
         self.tray.take_text(text)
         self.show_bench("Intake")

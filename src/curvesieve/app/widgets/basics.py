@@ -6,7 +6,7 @@ import html
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QResizeEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 
 def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
@@ -94,6 +94,15 @@ class Card(QFrame):
             self.clicked.emit()
         else:
             super().keyPressEvent(event)
+
+
+def empty(layout: QLayout) -> None:
+    """Takes all widgets out of a layout, unseen at once: they live on until the events that they are in are done."""
+    while (item := layout.takeAt(0)) is not None:
+        old = item.widget()
+        if old is not None:
+            old.hide()
+            old.deleteLater()
 
 
 def restyle(widget: QWidget) -> None:

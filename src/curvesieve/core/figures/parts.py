@@ -10,9 +10,10 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from curvesieve.core.changed import changed
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.fitting.straighten import STRAIGHTENINGS
-from curvesieve.core.study.edits.figures import Change, changed, in_panel, with_axis, with_line
+from curvesieve.core.study.edits.figures import Change, in_panel, with_axis, with_line
 from curvesieve.core.study.figure_parts import (
     Content,
     FamilyContent,

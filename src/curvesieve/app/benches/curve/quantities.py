@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from curvesieve.app.session.session import Session
-from curvesieve.app.widgets.basics import Card, Elided, button, label
+from curvesieve.app.widgets.basics import Card, Elided, button, empty, label
 from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.core.errors import InputError
@@ -115,12 +115,7 @@ class QuantitiesCard(Card):
         return FAMILY if family is not None and quantity in family.quantities else FILE
 
     def _rebuild(self, wanted: tuple[tuple[str, str], ...]) -> None:
-        while self.grid.count():
-            item = self.grid.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty(self.grid)
         self.lines = {}
         for row, (name, whose) in enumerate(wanted):
             title = label(name.replace("_", " "), "muted")

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QStandardItemModel
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from curvesieve.app.session.family_work import FamilyWork
-from curvesieve.app.widgets.basics import Elided
+from curvesieve.app.widgets.basics import Elided, empty
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
 from curvesieve.core import units
@@ -58,12 +58,7 @@ class SharingTable(QWidget):
 
     def _rebuild(self, names: tuple[str, ...]) -> None:
         self._shown, self._typing = names, set()
-        while self.grid.count():
-            item = self.grid.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty(self.grid)
         self.choices, self.formulas, self.said = {}, {}, {}
         for row, name in enumerate(names):
             choice = Choice()

@@ -13,8 +13,8 @@ from curvesieve.app.benches.figure.rows import MANNER, PAGE
 from curvesieve.app.benches.figure.work import FigureWork
 from curvesieve.app.widgets.basics import button, label
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.core.changed import changed
 from curvesieve.core.figures.manners import MANNER_FILES, manners
-from curvesieve.core.study.edits.figures import changed
 from curvesieve.core.study.figure_parts import PAGES, FigureSpec, Manner
 
 

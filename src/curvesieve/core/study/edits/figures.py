@@ -3,29 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import Any
 
-from pydantic import BaseModel, ValidationError
-
+from curvesieve.core.changed import changed
 from curvesieve.core.errors import InputError, nearest
 from curvesieve.core.study.edits.base import Edit, new_id
 from curvesieve.core.study.figure_parts import AxisSpec, FigureSpec, LineSpec, PanelSpec
 from curvesieve.core.study.study import Study
 
-P = TypeVar("P", bound=BaseModel)
 Change = Callable[[FigureSpec], FigureSpec]
-
-
-def changed(part: P, **changes: Any) -> P:
-    """A part with other values of its fields. Raises InputError, which says what a field takes."""
-    whole = {name: getattr(part, name) for name in type(part).model_fields} | changes
-    try:
-        return type(part).model_validate(whole)
-    except ValidationError as error:
-        fault = error.errors()[0]
-        where = " ".join(str(one).replace("_", " ") for one in fault["loc"] if not isinstance(one, int))
-        said = str(fault["msg"]).removeprefix("Value error, ")
-        raise InputError(f"{where}: {said[:1].lower()}{said[1:]}; what stood there is kept.") from error
 
 
 def add_figure(spec: FigureSpec) -> Edit:

@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from curvesieve.app.widgets.basics import Card, button, label
+from curvesieve.app.widgets.basics import Card, button, empty, label
 
 _MOST_RECENT = 5
 
@@ -52,11 +52,7 @@ class EmptyPage(Card):
 
     def show_recent(self, paths: Sequence[Path]) -> None:
         """The studies that one click opens."""
-        while (item := self.recent.takeAt(0)) is not None:
-            old = item.widget()
-            if old is not None:
-                old.hide()
-                old.deleteLater()
+        empty(self.recent)
         for path in paths[:_MOST_RECENT]:
             made = button(f"{path.name}  ·  {path.parent}".replace("&", "&&"), "bare", str(path))
             made.clicked.connect(lambda _=False, path=path: self.recent_asked.emit(path))

@@ -1,0 +1,1 @@
+"""The Trace bench: a picture of a printed chart, its axes, and the numbers that are taken from it."""

@@ -1,0 +1,103 @@
+"""What is drawn over a picture: the grid of its axes, marks, places of series, bars; all in pixels of the picture."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from curvesieve.app.benches.trace.work import TraceWork
+from curvesieve.app.theme.tokens import colour, family_colours
+from curvesieve.core.tracing.parts import AxisSpec, SeriesSpec
+
+ToScreen = Callable[[float, float], QPointF]
+_MARK_PX, _DOT_PX = 9, 4.5
+_GRID_STEPS = 24
+
+
+def series_colour(work: TraceWork, number: int) -> QColor:
+    """The colour that a series is drawn in over the picture."""
+    return colour("rust") if number == 0 else family_colours(max(len(work.trace.series), 2))[number]
+
+
+def draw_grid(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:
+    """The lines of all marked values of both axes, through the whole of the other axis."""
+    frame, trace = work.frame, work.trace
+    if frame is None:
+        return
+    painter.setPen(QPen(colour("verdigris", 90), 1))
+    for name, other in (("x", trace.y), ("y", trace.x)):
+        axis: AxisSpec = getattr(trace, name)
+        ends = sorted(mark.value for mark in other.marks)
+        even = _between(ends[0], ends[-1], other.scale)
+        for value in sorted({mark.value for mark in axis.marks}):
+            fixed = np.full(even.size, value)
+            values = np.stack([fixed, even] if name == "x" else [even, fixed], axis=1)
+            places = frame.pixels(values)
+            painter.drawPolyline(QPolygonF([screen(x, y) for x, y in places.tolist() if np.isfinite(x + y)]))
+
+
+def _between(low: float, high: float, scale: str) -> np.ndarray:
+    if scale in ("log10", "ln") and low > 0:
+        return np.geomspace(low, high, _GRID_STEPS)
+    return np.linspace(low, high, _GRID_STEPS)
+
+
+def draw_marks(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:
+    """The typed marks with their values, and the ticks that were found as small strokes."""
+    opened = work.opened
+    if work.step == "axes" and opened is not None:
+        painter.setPen(QPen(colour("straw"), 2))
+        for px, py in opened.found.places().tolist():
+            at = screen(px, py)
+            painter.drawLine(at - QPointF(0, 4), at + QPointF(0, 4))
+            painter.drawLine(at - QPointF(4, 0), at + QPointF(4, 0))
+    said: dict[tuple[int, int], list[str]] = {}
+    for axis in (work.trace.x, work.trace.y):
+        for mark in axis.marks:
+            if mark.typed:
+                said.setdefault((round(mark.px), round(mark.py)), []).append(f"{mark.value:g}")
+    painter.setPen(QPen(colour("verdigris"), 2))
+    for (px, py), values in said.items():
+        at = screen(px, py)
+        painter.drawLine(at - QPointF(_MARK_PX, 0), at + QPointF(_MARK_PX, 0))
+        painter.drawLine(at - QPointF(0, _MARK_PX), at + QPointF(0, _MARK_PX))
+        words = " · ".join(values)
+        painter.drawText(at + QPointF(8, -8), words)
+
+
+def draw_series(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:
+    """Places as circles with white inside, lines as strokes, bars as boxes; the place in hand is filled."""
+    series = work.series
+    for number, one in enumerate(work.trace.series):
+        in_hand = series is not None and one.id == series.id
+        tone = series_colour(work, number)
+        tone.setAlpha(255 if in_hand else 130)
+        if one.kind == "line":
+            painter.setPen(QPen(tone, 1.6))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolyline(QPolygonF([screen(*place) for place in one.places]))
+        for k, place in enumerate(one.places):
+            chosen = in_hand and k == work.number
+            painter.setPen(QPen(tone, 1.4))
+            painter.setBrush(tone if chosen else QColor("white"))
+            size = _DOT_PX if one.kind != "line" else _DOT_PX - 1.5
+            painter.drawEllipse(screen(*place), size, size)
+        _draw_bars(painter, one, tone, screen)
+
+
+def _draw_bars(painter: QPainter, series: SeriesSpec, tone: QColor, screen: ToScreen) -> None:
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for bar in series.bars:
+        base, top = screen(*bar.base), screen(*bar.top)
+        painter.setPen(QPen(tone, 2))
+        painter.drawLine(base, top)
+        painter.drawEllipse(top, _DOT_PX, _DOT_PX)
+        painter.drawRect(QRectF(base - QPointF(3, 3), base + QPointF(3, 3)))
+        painter.setPen(QPen(colour("verdigris"), 2))
+        for end in (bar.lower, bar.upper):
+            if end is not None:
+                at = screen(*end)
+                painter.drawLine(at - QPointF(7, 0), at + QPointF(7, 0))

@@ -1,0 +1,306 @@
+"""The picture with what was read drawn over it: zoomed by the wheel, a lens at the pointer, clicks and drags."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from curvesieve.app.benches.trace.overlay import draw_grid, draw_marks, draw_series
+from curvesieve.app.benches.trace.work import Opened, TraceWork
+from curvesieve.app.theme.tokens import colour
+from curvesieve.core.reading import concise
+from curvesieve.core.tracing.parts import Place
+
+_ROOM, _LENS, _NEAR = 10, 74, 7
+_ZOOMS = (8, 12, 16, 24, 32)
+_SNAP_MS = 25
+_KEYS = {
+    Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+}  # fmt: skip
+
+
+class PictureView(QWidget):
+    """Renders the chart in hand. `placed` has a pixel that was clicked and whether it is to stay where it is."""
+
+    placed = pyqtSignal(float, float, bool)
+    pointed = pyqtSignal(str)
+
+    def __init__(self, work: TraceWork) -> None:
+        super().__init__()
+        self.work = work
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("the chart")
+        self.setMinimumSize(240, 200)
+        self.grid_shown = True
+        self.zoom = 16
+        """How many times the lens enlarges."""
+        self._scale = 0.0
+        """Pixels of the screen for one of the picture; 0: as large as there is room."""
+        self._off = QPointF()
+        self._pixmap: QPixmap | None = None
+        self._of: Opened | None = None
+        self._pointer: QPointF | None = None
+        self._snapped: tuple[Place, bool] | None = None
+        self._drag: tuple[str, QPointF] | None = None
+        self._snap_timer = QTimer(self)
+        self._snap_timer.setSingleShot(True)
+        self._snap_timer.timeout.connect(self._snap_now)
+
+    # -- places -------------------------------------------------------------------------------------
+
+    def _fit(self) -> float:
+        opened = self.work.opened
+        if opened is None:
+            return 1.0
+        width, height = opened.picture.size
+        return max(min((self.width() - 2 * _ROOM) / width, (self.height() - 2 * _ROOM) / height), 0.02)
+
+    @property
+    def scale(self) -> float:
+        """Pixels of the screen for one of the picture."""
+        return self._scale or self._fit()
+
+    def corner(self) -> QPointF:
+        """Where the picture's top left corner is in the widget."""
+        opened = self.work.opened
+        if opened is None:
+            return QPointF()
+        width, height = opened.picture.size
+        middle = QPointF((self.width() - width * self.scale) / 2, (self.height() - height * self.scale) / 2)
+        return middle + (self._off if self._scale else QPointF())
+
+    def on_screen(self, px: float, py: float) -> QPointF:
+        """Where a pixel of the picture is in the widget."""
+        return self.corner() + QPointF(px, py) * self.scale
+
+    def pixel(self, at: QPointF) -> Place:
+        """The pixel of the picture at a place of the widget."""
+        off = (at - self.corner()) / self.scale
+        return off.x(), off.y()
+
+    def whole(self) -> None:
+        """Shows the whole picture."""
+        self._scale, self._off = 0.0, QPointF()
+        self.update()
+
+    def _inside(self, place: Place) -> bool:
+        opened = self.work.opened
+        return opened is not None and 0 <= place[0] < opened.picture.size[0] and 0 <= place[1] < opened.picture.size[1]
+
+    # -- painting -----------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), colour("line").lighter(104))
+        opened = self.work.opened
+        if opened is None:
+            painter.setPen(colour("muted"))
+            how = int(Qt.AlignmentFlag.AlignCenter) | int(Qt.TextFlag.TextWordWrap)
+            said = self.work.problem or ("The picture is being opened …" if self.work.chart is not None else "")
+            painter.drawText(self.rect().adjusted(40, 40, -40, -40), how, said)
+            return
+        if self._of is not opened:
+            pixels = np.ascontiguousarray(opened.picture.pixels)
+            height, width = pixels.shape[:2]
+            image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
+            self._pixmap, self._of = QPixmap.fromImage(image), opened
+        assert self._pixmap is not None
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.scale < 3)
+        size = self._pixmap.size()
+        painter.drawPixmap(QRectF(self.corner().x(), self.corner().y(), size.width() * self.scale,
+                                  size.height() * self.scale), self._pixmap, QRectF(self._pixmap.rect()))  # fmt: skip
+        if self.grid_shown:
+            draw_grid(painter, self.work, self.on_screen)
+        draw_marks(painter, self.work, self.on_screen)
+        draw_series(painter, self.work, self.on_screen)
+        self._paint_lens(painter)
+
+    def _paint_lens(self, painter: QPainter) -> None:
+        """The picture at the pointer, enlarged, with the place that a click would take and its numbers."""
+        if self._pointer is None or self._pixmap is None or self._drag is not None:
+            return
+        place = self.pixel(self._pointer)
+        if not self._inside(place) or self.work.step == "look back":
+            return
+        side = _LENS + 14
+        right = self._pointer.x() + 2 * side < self.width()
+        below = self._pointer.y() + 2 * side + 30 < self.height()
+        middle = self._pointer + QPointF(side if right else -side, side if below else -side)
+        path = QPainterPath()
+        path.addEllipse(middle, _LENS, _LENS)
+        painter.save()
+        painter.setClipPath(path)
+        painter.fillPath(path, QColor("white"))
+        reach = _LENS / self.zoom
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        painter.drawPixmap(QRectF(middle.x() - _LENS, middle.y() - _LENS, 2 * _LENS, 2 * _LENS), self._pixmap,
+                           QRectF(place[0] - reach, place[1] - reach, 2 * reach, 2 * reach))  # fmt: skip
+        painter.setPen(QPen(colour("verdigris"), 1))
+        painter.drawLine(middle - QPointF(_LENS, 0), middle + QPointF(_LENS, 0))
+        painter.drawLine(middle - QPointF(0, _LENS), middle + QPointF(0, _LENS))
+        if self._snapped is not None and self._snapped[1]:
+            at = middle + QPointF(self._snapped[0][0] - place[0], self._snapped[0][1] - place[1]) * self.zoom
+            painter.setPen(QPen(colour("rust"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(at, 5, 5)
+        painter.restore()
+        painter.setPen(QPen(colour("ink"), 2.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(middle, _LENS, _LENS)
+        self._paint_numbers(painter, middle + QPointF(0, _LENS + 16), self.numbers(place))
+
+    def _paint_numbers(self, painter: QPainter, middle: QPointF, text: str) -> None:
+        if not text:
+            return
+        wide = painter.fontMetrics().horizontalAdvance(text) + 20
+        box = QRectF(middle.x() - wide / 2, middle.y() - 10, wide, 21)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("header"))
+        painter.drawRoundedRect(box, 9, 9)
+        painter.setPen(colour("header_ink"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def numbers(self, place: Place) -> str:
+        """The numbers of a pixel with u, as they stand under the lens; its pixels before there are axes."""
+        snapped = self._snapped
+        at = snapped[0] if snapped is not None and snapped[1] else place
+        frame, trace = self.work.frame, self.work.trace
+        if frame is None:
+            return f"{at[0]:.1f} · {at[1]:.1f} px"
+        places = np.array([at])
+        (x, y), (u_x, u_y) = frame.values(places)[0].tolist(), frame.u(places, frame.u_px)[0].tolist()
+        if not all(math.isfinite(v) for v in (x, y, u_x, u_y)):
+            return "beyond the axes"
+        return f"{concise(x, u_x)} {trace.x.unit} · {concise(y, u_y)} {trace.y.unit}".replace("  ", " ").strip()
+
+    # -- the mouse ----------------------------------------------------------------------------------
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        at = event.position()
+        if self._drag is not None:
+            self._dragged(at)
+        self._pointer, self._snapped = at, None
+        if not self._snap_timer.isActive():
+            self._snap_timer.start(_SNAP_MS)
+        place = self.pixel(at)
+        self.pointed.emit(self.numbers(place) if self._inside(place) else "")
+        self.update()
+
+    def leaveEvent(self, event: object) -> None:
+        self._pointer = None
+        self.pointed.emit("")
+        self.update()
+
+    def _snap_now(self) -> None:
+        if self._pointer is None or self.work.opened is None or self.work.step == "look back":
+            return
+        place = self.pixel(self._pointer)
+        if self._inside(place):
+            self._snapped = self.work.snapped(place)
+            self.update()
+
+    def _at(self, at: QPointF) -> tuple[str, int] | None:
+        """The series and number of the place that is drawn under a place of the widget."""
+        best: tuple[float, str, int] | None = None
+        for one in self.work.trace.series:
+            if one.kind == "line":
+                continue
+            for k, place in enumerate(one.places):
+                off = at - self.on_screen(*place)
+                away = math.hypot(off.x(), off.y())
+                if away <= _NEAR and (best is None or away < best[0]):
+                    best = (away, one.id, k)
+        return (best[1], best[2]) if best is not None else None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self.work.opened is None:
+            return
+        self.setFocus()
+        at = event.position()
+        if event.button() == Qt.MouseButton.MiddleButton or (
+            event.button() == Qt.MouseButton.LeftButton and event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        ):
+            self._drag = ("hand", at)
+            return
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        there = self._at(at) if self.work.step == "points" and self.work.tool == "points" else None
+        if there is not None:
+            self.work.take_series(*there)
+            self._drag = ("place", at)
+            return
+        self._drag = ("click", at)
+
+    def _dragged(self, at: QPointF) -> None:
+        assert self._drag is not None
+        what, before = self._drag
+        by = at - before
+        if what == "hand":
+            if not self._scale:
+                self._scale = self._fit()
+            self._off += by
+            self._drag = (what, at)
+        elif what == "place":
+            self.work.nudge(by.x() / self.scale, by.y() / self.scale)
+            self._drag = (what, at)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        drag, self._drag = self._drag, None
+        if event is None or drag is None or drag[0] != "click":
+            return
+        off = event.position() - drag[1]
+        if math.hypot(off.x(), off.y()) > 4:
+            return
+        place = self.pixel(event.position())
+        if not self._inside(place):
+            self.work.noted.emit("This is outside the picture; click on it")
+            return
+        by_hand = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        self.placed.emit(place[0], place[1], by_hand)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None or self.work.opened is None:
+            return
+        turns = event.angleDelta().y() / 120
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            at = _ZOOMS.index(self.zoom) + (1 if turns > 0 else -1)
+            self.zoom = _ZOOMS[min(max(at, 0), len(_ZOOMS) - 1)]
+        else:
+            place = self.pixel(event.position())
+            self._scale = min(max(self.scale * 1.25**turns, self._fit()), 40.0)
+            if self._scale <= self._fit() * 1.001:
+                self.whole()
+            else:
+                self._off += event.position() - self.on_screen(*place)
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        way = _KEYS.get(Qt.Key(event.key()))
+        if way is not None:
+            step = 1.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.1
+            self.work.nudge(way[0] * step, way[1] * step)
+        elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.work.take_back()
+        else:
+            super().keyPressEvent(event)

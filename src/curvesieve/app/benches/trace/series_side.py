@@ -1,0 +1,202 @@
+"""The series that were traced: a card each, the numbers of the one in hand with u, and the way into the study."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import get_args
+
+import numpy as np
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
+
+from curvesieve.app.benches.trace.work import TraceWork
+from curvesieve.app.widgets.basics import Card, button, empty, label
+from curvesieve.app.widgets.choice import Choice
+from curvesieve.app.widgets.line import Line
+from curvesieve.app.widgets.seen import side_column
+from curvesieve.app.widgets.table import plain_table
+from curvesieve.core.errors import InputError, counted
+from curvesieve.core.reading import concise
+from curvesieve.core.tracing import changes
+from curvesieve.core.tracing.parts import SeriesSpec, Spread
+from curvesieve.core.tracing.values import traced, traced_bars
+
+_SPREADS: tuple[Spread, ...] = get_args(Spread)
+_SIDE_PX = 332
+
+
+class SeriesCard(Card):
+    """One series: its name, its condition, how many points; what whiskers are, for bars."""
+
+    def __init__(self, work: TraceWork, series: SeriesSpec, number: int) -> None:
+        super().__init__()
+        self.work, self.id = work, series.id
+        count = len(series.bars) if series.kind == "bars" else len(series.places)
+        head = QHBoxLayout()
+        self.name = Line(series.name)
+        self.name.setPlaceholderText(f"series {number + 1}")
+        self.name.setAccessibleName(f"name of series {number + 1}")
+        self.name.editingFinished.connect(lambda: self._set("name", self.name.text().strip(), series.name))
+        head.addWidget(self.name, 1)
+        head.addWidget(label(counted(count, "bar" if series.kind == "bars" else "point"), "muted"))
+        remove = button("×", "bare", "Take this series out")
+        remove.setAccessibleName(f"take out series {number + 1}")
+        remove.clicked.connect(lambda: work.change(changes.remove_series(series.id), "take out a series"))
+        head.addWidget(remove)
+        self.rows.addLayout(head)
+        fields = QGridLayout()
+        self.condition = Line("" if series.condition is None else f"{series.condition:g}")
+        self.condition.setAccessibleName(f"condition of series {number + 1}")
+        self.condition.setPlaceholderText("a number, such as a loading")
+        self.condition.editingFinished.connect(partial(self._condition, series))
+        fields.addWidget(label("condition", "muted"), 0, 0)
+        fields.addWidget(self.condition, 0, 1)
+        if series.kind == "bars":
+            self.spread = Choice()
+            self.spread.setAccessibleName(f"whiskers of series {number + 1}")
+            self.spread.addItems(["not said", *_SPREADS[1:]])
+            self.spread.setCurrentIndex(_SPREADS.index(series.spread))
+            self.spread.activated.connect(lambda at: self._set("spread", _SPREADS[at], series.spread))
+            self.count = Line("" if series.count is None else str(series.count))
+            self.count.setAccessibleName(f"n of series {number + 1}")
+            self.count.setPlaceholderText("n")
+            self.count.setFixedWidth(46)
+            self.count.editingFinished.connect(partial(self._count, series))
+            fields.addWidget(label("whiskers", "muted"), 1, 0)
+            fields.addWidget(self.spread, 1, 1)
+            fields.addWidget(self.count, 1, 2)
+        fields.setColumnStretch(1, 1)
+        self.rows.addLayout(fields)
+        self.clicked.connect(lambda: work.take_series(series.id))
+
+    def _set(self, field: str, value: object, old: object) -> None:
+        if value != old:
+            self.work.change(changes.change_series(self.id, **{field: value}), f"{field} of a series")
+
+    def _condition(self, series: SeriesSpec) -> None:
+        text = self.condition.text().strip().replace(",", ".")
+        try:
+            value = float(text) if text else None
+        except ValueError:
+            self.work.session.noticed.emit(f"“{text}” is not a number; a condition is one.", "problem")
+            self.condition.setText("" if series.condition is None else f"{series.condition:g}")
+            return
+        self._set("condition", value, series.condition)
+
+    def _count(self, series: SeriesSpec) -> None:
+        text = self.count.text().strip()
+        try:
+            value = int(text) if text else None
+        except ValueError:
+            self.work.session.noticed.emit(f"“{text}” is not a whole number; n is the count of values.", "problem")
+            self.count.setText("" if series.count is None else str(series.count))
+            return
+        self._set("count", value, series.count)
+
+
+class SeriesSide(QWidget):
+    """All series and the numbers of the one in hand."""
+
+    def __init__(self, work: TraceWork) -> None:
+        super().__init__()
+        self.work = work
+        self.another = button("+ another", "bare", "A series more: what is placed next goes into it")
+        self.another.clicked.connect(lambda: work.new_series())
+        self.cards = QVBoxLayout()
+        self.cards.setSpacing(6)
+        self.table = plain_table(["#", "x", "y"])
+        self.table.setAccessibleName("numbers of the series")
+        self.table.cellClicked.connect(self._clicked)
+        self.problem = label(role="problem", wrap=True)
+        self.foot_words = label("u from how well the ticks are drawn, and the marks of both axes", "muted", wrap=True)
+        self.back = button("Take back a point", tip="The last one, or the one in hand (Backspace on the picture)")
+        self.back.clicked.connect(work.take_back)
+        self.into = button("Bring in as a curve", "primary")
+        self.into.clicked.connect(self._bring_in)
+        column = QWidget()
+        rows = QVBoxLayout(column)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(6)
+        top = QHBoxLayout()
+        top.addWidget(label("SERIES", "section"))
+        top.addStretch(1)
+        top.addWidget(self.another)
+        rows.addLayout(top)
+        rows.addLayout(self.cards)
+        rows.addWidget(self.table, 1)
+        rows.addWidget(self.problem)
+        rows.addWidget(self.foot_words)
+        foot = QHBoxLayout()
+        foot.addWidget(self.back)
+        foot.addStretch(1)
+        foot.addWidget(self.into)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(side_column(column, _SIDE_PX, foot))
+        self._shown: object = None
+
+    def refresh(self) -> None:
+        """Renders the series of the trace in hand."""
+        work = self.work
+        trace, series = work.trace, work.series
+        state = (trace.series, series.id if series is not None else "")
+        if state != self._shown:
+            self._shown = state
+            empty(self.cards)
+            for number, one in enumerate(trace.series):
+                card = SeriesCard(work, one, number)
+                card.set_in_hand(series is not None and one.id == series.id)
+                self.cards.addWidget(card)
+        self._fill(series)
+        count = len([one for one in trace.series if one.places])
+        self.into.setText("Bring in as a family" if count > 1 else "Bring in as a curve")
+        self.into.setEnabled(work.frame is not None and count > 0)
+        self.back.setEnabled(series is not None and bool(series.places or series.bars))
+
+    def _fill(self, series: SeriesSpec | None) -> None:
+        frame, trace = self.work.frame, self.work.trace
+        self.problem.setText("")
+        rows: list[list[str]] = []
+        headings = ["#", _heading("x", trace.x.label, trace.x.unit), _heading("y", trace.y.label, trace.y.unit)]
+        if frame is not None and series is not None:
+            try:
+                if series.kind == "bars":
+                    headings = ["#", _heading("value", trace.y.label, trace.y.unit), "half-length"]
+                    rows = [
+                        [bar.name or str(k), concise(bar.value, bar.u),
+                         "" if bar.half is None else concise(bar.half, bar.u_half)]
+                        for k, bar in enumerate(traced_bars(frame, series), 1)
+                    ]  # fmt: skip
+                elif series.places:
+                    found = traced(frame, series)
+                    rows = [
+                        [str(k), concise(x, u_x), concise(y, u_y)]
+                        for k, (x, u_x, y, u_y) in enumerate(
+                            zip(found.x, found.u_x, found.y, found.u_y, strict=True), 1
+                        )
+                    ]
+            except InputError as error:
+                self.problem.setText(str(error))
+        self.problem.setVisible(bool(self.problem.text()))
+        self.table.setHorizontalHeaderLabels(headings)
+        self.table.setRowCount(len(rows))
+        for r, row in enumerate(rows):
+            for c, text in enumerate(row):
+                self.table.setItem(r, c, QTableWidgetItem(text))
+
+    def _clicked(self, row: int, column: int) -> None:
+        """Takes the place of a row in hand: rows stand in the order of x, places as they were placed."""
+        series, frame = self.work.series, self.work.frame
+        if series is None or frame is None or not series.places:
+            return
+        values = frame.values(np.array(series.places))[:, 0]
+        order = np.argsort(values, kind="stable") if series.order == "x" else np.arange(len(values))
+        if 0 <= row < len(order):
+            self.work.take_series(series.id, int(order[row]))
+
+    def _bring_in(self) -> None:
+        ready = [one.id for one in self.work.trace.series if one.places]
+        self.work.bring_in_curves(ready)
+
+
+def _heading(name: str, text: str, unit: str) -> str:
+    return f"{text or name} ({unit})" if unit else text or name
