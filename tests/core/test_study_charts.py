@@ -12,7 +12,9 @@ from PIL import Image
 from curvesieve.core.errors import InputError
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study.passing import recorded
-from curvesieve.core.tracing.parts import AxisSpec, MarkSpec, SeriesSpec, TraceSpec
+from curvesieve.core.tracing.parts import AxisSpec, MarkSpec, Prepared, SeriesSpec, TraceSpec
+from curvesieve.core.tracing.picture import Picture
+from curvesieve.core.tracing.prepare import carried, mapped, prepared_picture, way_of
 
 
 def picture(shade: int = 255) -> bytes:
@@ -91,3 +93,51 @@ def test_what_curves_come_from_is_not_taken_away():
             edits.name_chart("chart-2", name)(two)
     with pytest.raises(InputError, match="two marks"):
         edits.bring_in("chart-2", ["a"])(edits.retrace("chart-2", lambda old: TraceSpec(series=trace().series))(two))
+
+
+# -- pictures made ready --------------------------------------------------------------------------------
+
+
+def test_a_photograph_of_a_page_is_pulled_straight_by_four_corners():
+    """A page seen from aside by a known projective map; marks that were placed before go along (a closed form)."""
+    corners = ((60.0, 40.0), (330.0, 70.0), (350.0, 260.0), (40.0, 280.0))
+    way, size = way_of(Prepared(corners=corners), (400, 320))
+    to = mapped(np.array(corners), way)
+    assert to[:, 0] == pytest.approx([to[0, 0], to[1, 0], to[1, 0], to[0, 0]])
+    assert to[:, 1] == pytest.approx([to[0, 1], to[0, 1], to[2, 1], to[2, 1]])
+    assert (to >= 0).all()
+    assert (to <= size).all()
+    series = SeriesSpec(id="a", places=corners)
+    marks = (MarkSpec(px=60, py=40, value=1), MarkSpec(px=330, py=70, value=2))
+    before = TraceSpec(x=AxisSpec(marks=marks), series=(series,))
+    after = carried(before, Prepared(), Prepared(corners=corners), (400, 320))
+    assert np.array(after.series[0].places) == pytest.approx(to)
+    assert (after.x.marks[0].px, after.x.marks[0].py) == pytest.approx(tuple(to[0]))
+    back = carried(after, Prepared(corners=corners), Prepared(), (400, 320))
+    assert np.array(back.series[0].places) == pytest.approx(np.array(corners))
+
+
+def test_a_picture_is_turned_and_cropped_about_what_stays():
+    pixels = np.full((100, 200, 3), 255, np.uint8)
+    pixels[20, 150] = 0
+    quarter = prepared_picture(Picture("p", pixels, ""), Prepared(turn=90))
+    assert quarter.size == (100, 200)
+    assert tuple(np.argwhere(quarter.pixels[..., 0] < 128)[0]) == (150, 79), "20 from the top is 20 from the right"
+    cut = prepared_picture(Picture("p", pixels, ""), Prepared(crop=(140, 10, 190, 60)))
+    assert cut.size == (50, 50)
+    assert tuple(np.argwhere(cut.pixels[..., 0] < 128)[0]) == (10, 10)
+    for refused, said in (
+        (Prepared(crop=(0, 0, 10, 10)), "larger box"),
+        (Prepared(corners=((0, 0), (100, 0), (50, 0), (0, 90))), "corners"),
+        (Prepared(corners=((0, 0), (0, 90), (100, 90), (100, 0))), "clockwise"),
+    ):  # fmt: skip
+        with pytest.raises(InputError, match=said):
+            way_of(refused, (200, 100))
+
+
+def test_what_was_traced_keeps_its_numbers_when_the_picture_is_turned():
+    study = edits.bring_in("chart-1", ["a"], ["c1"])(traced())
+    turned = edits.prepare("chart-1", Prepared(turn=7.0), (120, 90))(study)
+    assert turned.document.charts[0].trace != study.document.charts[0].trace
+    assert recorded(turned, "c1").y == pytest.approx(recorded(study, "c1").y)
+    assert recorded(turned, "c1").x == pytest.approx(recorded(study, "c1").x)

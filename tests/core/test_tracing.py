@@ -17,7 +17,8 @@ from curvesieve.core.tracing.axes import HALF_PIXEL, Mark, calibrated, filled, f
 from curvesieve.core.tracing.parts import AxisSpec, BarSpec, MarkSpec, SeriesSpec, TraceSpec
 from curvesieve.core.tracing.picture import open_picture, read_picture
 from curvesieve.core.tracing.saved import load, written
-from curvesieve.core.tracing.values import frame_of, standard_uncertainty, traced, traced_bars
+from curvesieve.core.tracing.typed import said, value_of
+from curvesieve.core.tracing.values import curve_of, frame_of, standard_uncertainty, traced, traced_bars
 from tests.core.charts import drawn
 
 
@@ -69,13 +70,13 @@ def test_u_is_that_of_marks_and_places_that_are_read_to_half_a_pixel(kind):
 
 def test_marks_that_cannot_be_axes_are_refused():
     good = [Mark(0, 0, 1.0), Mark(10, 0, 2.0)]
-    for marks, scale, said in (
+    for marks, scale, told in (
         (good[:1], "linear", "two marks"), ([good[0], Mark(0, 0, 2.0)], "linear", "one pixel"),
         ([good[0], Mark(5, 0, 1.0)], "linear", "have the value 1"),
         ([Mark(0, 0, 0.0), good[1]], "log10", "no place for 0"),
         ([Mark(0, 0, 0.0), good[1]], "reciprocal", "no place for 0"),
     ):  # fmt: skip
-        with pytest.raises(InputError, match=said):
+        with pytest.raises(InputError, match=told):
             calibrated(marks, scale, "x")
     one = calibrated(good, "linear", "x")
     with pytest.raises(InputError, match="one direction"):
@@ -106,10 +107,10 @@ def test_pictures_are_opened_with_care(tmp_path):
     buffer = io.BytesIO()
     frames[0].save(buffer, format="TIFF", save_all=True, append_images=frames[1:])
     assert "2 pictures" in read_picture(buffer.getvalue(), "a.tif").notes[0]
-    for content, said in (
+    for content, told in (
         (b"time,force\n1,2\n", "no picture"), (png(white)[:-60], "damaged"), (png(white[:10]), "at the least"),
     ):  # fmt: skip
-        with pytest.raises(InputError, match=said):
+        with pytest.raises(InputError, match=told):
             read_picture(content, "a.png")
     with pytest.raises(InputError, match="cannot be read"):
         open_picture(tmp_path / "none.png")
@@ -267,3 +268,31 @@ def test_a_picture_that_is_another_one_is_told(chart_file, tmp_path):
     (tmp_path / "chart.png").write_bytes(png(np.full((60, 80, 3), 200, np.uint8)))
     (tmp_path / "t.json").write_text(whole)
     assert "SHA-256 differs" in load(tmp_path / "t.json")[2][0]
+
+
+def test_marks_are_typed_with_units_and_as_dates():
+    assert value_of("10 min", "linear", "") == (10.0, "min")
+    assert value_of("2 h", "linear", "min") == (120.0, "min")
+    assert value_of("1e-3", "log10", "d") == (1e-3, "d")
+    assert value_of("−5", "linear", "mV") == (-5.0, "mV")
+    day = 86_400.0
+    assert value_of("1970-01-02", "dates", "")[0] == day
+    assert value_of("2000", "dates", "")[0] == 10_957 * day, "days from 1970 to 2000, of which 7 in leap years"
+    assert said(10_957 * day, "dates") == "2000-01-01"
+    assert said(day + 5_400, "dates") == "1970-01-02 01:30"
+    for text, scale, unit, told in (
+        ("ten", "linear", "", "not a number"), ("3 mm", "linear", "s", "different things"),
+        ("soon", "dates", "", "not a date"), ("2023-02-30", "dates", "", "calendar"),
+    ):  # fmt: skip
+        with pytest.raises(InputError, match=told):
+            value_of(text, scale, unit)
+
+
+def test_an_axis_of_dates_counts_seconds_from_the_first_without_losing_digits():
+    start = 1_700_000_000.0
+    marks = tuple(MarkSpec(px=px, py=400, value=start + v) for px, v in ((100, 0.0), (500, 400.0)))
+    spec = trace().model_copy(update={"x": AxisSpec(scale="dates", label="Time", marks=marks)})
+    curve = curve_of(spec, SeriesSpec(id="a", places=((100.0, 400.0), (101.0, 250.0))))
+    assert curve.x == pytest.approx([0, 1], abs=1e-9)
+    assert curve.x_unit == "s"
+    assert curve.x_label.startswith("Time since 2023-11-14 22:13")

@@ -14,7 +14,7 @@ from curvesieve.core.reading import Basis, Reading, ReadingKey
 from curvesieve.core.recipe import Part, Recipe
 from curvesieve.core.study.family_parts import FamilyLook, JointEntry, Shared, TrendEntry, Way
 from curvesieve.core.study.figure_parts import FigureSpec
-from curvesieve.core.tracing.parts import TraceSpec
+from curvesieve.core.tracing.parts import Prepared, TraceSpec
 
 SCHEMA_VERSION = 8
 """What each version brought is told in `migrations`."""
@@ -169,11 +169,15 @@ class Family(_Frozen):
 
 
 class ChartEntry(_Frozen):
-    """A picture of a printed chart and what was traced from it; `picture` is the SHA-256 of its bytes, kept beside."""
+    """A picture of a printed chart and what was traced from it; `picture` is the SHA-256 of its bytes, kept beside.
+
+    Pixels of the trace are those of the picture as it is `prepared`.
+    """
 
     id: str
     name: str
     picture: str = Field(pattern=_HASH)
+    prepared: Prepared = Prepared()
     trace: TraceSpec = TraceSpec()
 
 

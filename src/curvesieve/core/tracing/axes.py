@@ -15,16 +15,19 @@ import numpy as np
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 
-Scale = Literal["linear", "log10", "ln", "reciprocal"]
+Scale = Literal["linear", "log10", "ln", "reciprocal", "dates"]
+"""Dates are even; their values are seconds."""
 _FEWEST = 2
 _SINE = 0.02
 """Axes that stand at a smaller angle than this (about 1°) are one axis marked twice."""
 
 _THERE: Mapping[str, Callable[[Floats], Floats]] = {
     "linear": lambda v: v, "log10": np.log10, "ln": np.log, "reciprocal": lambda v: 1 / v,
+    "dates": lambda v: v,
 }  # fmt: skip
 _BACK: Mapping[str, Callable[[Floats], Floats]] = {
     "linear": lambda s: s, "log10": lambda s: 10.0**s, "ln": np.exp, "reciprocal": lambda s: 1 / s,
+    "dates": lambda s: s,
 }  # fmt: skip
 HALF_PIXEL = 0.5 / math.sqrt(3)
 """The standard uncertainty, in pixels, of what is drawn in whole pixels: half a pixel either way, all equally likely

@@ -33,12 +33,25 @@ class MarkSpec(_Frozen):
 
 
 class AxisSpec(_Frozen):
-    """An axis as it is calibrated: its scale, what it shows, and its marks."""
+    """An axis as it is calibrated: its scale, what it shows, and its marks.
+
+    Marks of an axis of dates are in seconds since 1970; its numbers count from `first`, so that no digits are lost.
+    """
 
     scale: Scale = "linear"
     label: str = ""
     unit: str = ""
     marks: tuple[MarkSpec, ...] = ()
+
+    @property
+    def first(self) -> float:
+        """The value that numbers of this axis count from: the earliest date that was typed, else 0."""
+        typed = [mark.value for mark in self.marks if mark.typed]
+        return min(typed) if self.scale == "dates" and typed else 0.0
+
+    def counted(self) -> tuple[Mark, ...]:
+        """The marks for calibration, their values counted from `first`."""
+        return tuple(Mark(mark.px, mark.py, mark.value - self.first, mark.typed) for mark in self.marks)
 
 
 class BarSpec(_Frozen):
@@ -78,6 +91,18 @@ class SeriesSpec(_Frozen):
         if (self.kind == "bars") != bool(self.bars) and (self.bars or (self.kind == "bars" and self.places)):
             raise ValueError(f"series {self.name!r} is of {self.kind}; bars and places do not go together")
         return self
+
+
+class Prepared(_Frozen):
+    """What is done to a picture before it is traced, in this order.
+
+    `corners` of what is to be a rectangle, from the top left clockwise, in pixels of the picture as it was opened;
+    `turn` in degrees clockwise; `crop` is left, top, right, bottom in pixels after both.
+    """
+
+    corners: tuple[Place, Place, Place, Place] | None = None
+    turn: float = Field(default=0.0, ge=-180, le=180)
+    crop: tuple[float, float, float, float] | None = None
 
 
 class TraceSpec(_Frozen):

@@ -11,6 +11,7 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.tracing.axes import Frame, calibrated, framed
 from curvesieve.core.tracing.parts import BarSpec, Place, SeriesSpec, Spread, TraceSpec
+from curvesieve.core.tracing.typed import said
 
 _BY_HAND_PX = 0.5
 """The standard uncertainty of a place that was set by hand, without a line's width, in pixels."""
@@ -22,8 +23,8 @@ _ON_BASE = 3.0
 
 def frame_of(trace: TraceSpec) -> Frame:
     """Both axes calibrated; raises InputError with what is wrong with their marks."""
-    x = calibrated([mark.mark() for mark in trace.x.marks], trace.x.scale, "x")
-    y = calibrated([mark.mark() for mark in trace.y.marks], trace.y.scale, "y")
+    x = calibrated(trace.x.counted(), trace.x.scale, "x")
+    y = calibrated(trace.y.counted(), trace.y.scale, "y")
     return framed(x, y)
 
 
@@ -85,8 +86,13 @@ def curve_of(trace: TraceSpec, series: SeriesSpec) -> Curve:
     if series.kind == "bars":
         raise InputError("Bars have no x to be a curve of; bring them in as a table of values.")
     found = traced(frame_of(trace), series)
-    label = trace.y.label or series.name or "y"
-    return Curve(found.x, found.y, found.u_y, trace.x.label or "x", label, trace.x.unit, trace.y.unit)
+    x_label, y_label = trace.x.label or "x", trace.y.label or series.name or "y"
+    x_label, y_label = (
+        f"{text} since {said(axis.first, axis.scale)}" if axis.scale == "dates" else text
+        for text, axis in ((x_label, trace.x), (y_label, trace.y))
+    )
+    x_unit, y_unit = ("s" if axis.scale == "dates" else axis.unit for axis in (trace.x, trace.y))
+    return Curve(found.x, found.y, found.u_y, x_label, y_label, x_unit, y_unit)
 
 
 @dataclass(frozen=True)

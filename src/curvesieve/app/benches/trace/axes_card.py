@@ -13,13 +13,21 @@ from curvesieve.app.widgets.basics import button, empty, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
 from curvesieve.core import units
+from curvesieve.core.errors import InputError
 from curvesieve.core.tracing import changes
 from curvesieve.core.tracing.axes import Scale
 from curvesieve.core.tracing.changes import AxisName, typed
 from curvesieve.core.tracing.parts import AxisSpec, MarkSpec
+from curvesieve.core.tracing.typed import said, value_of
 
 _SCALES: tuple[Scale, ...] = get_args(Scale)
-_WORDS = {"linear": "linear", "log10": "logarithmic", "ln": "natural logarithm", "reciprocal": "reciprocal"}
+_WORDS = {
+    "linear": "linear",
+    "log10": "logarithmic",
+    "ln": "natural logarithm",
+    "reciprocal": "reciprocal",
+    "dates": "dates",
+}
 
 
 class AxisRows(QWidget):
@@ -49,7 +57,7 @@ class AxisRows(QWidget):
         self.marks.setSpacing(2)
         rows.addLayout(self.marks, 2, 1, 1, 2)
         rows.setColumnStretch(1, 1)
-        self._shown: tuple[MarkSpec, ...] | None = None
+        self._shown: object = None
 
     def _change(self, **what: object) -> None:
         change = changes.with_axis(self.name, self.work.even(self.name), **what)
@@ -74,9 +82,9 @@ class AxisRows(QWidget):
             if line.text() != text and not line.hasFocus():
                 line.setText(text)
         marks = typed(axis)
-        if marks == self._shown:
+        if (marks, axis.scale) == self._shown:
             return
-        self._shown = marks
+        self._shown = (marks, axis.scale)
         empty(self.marks)
         for number, mark in enumerate(marks):
             self.marks.addWidget(self._row(number, mark))
@@ -85,7 +93,8 @@ class AxisRows(QWidget):
         row = QWidget()
         across = QHBoxLayout(row)
         across.setContentsMargins(0, 0, 0, 0)
-        value = Line(f"{mark.value:.10g}")
+        axis: AxisSpec = getattr(self.work.trace, self.name)
+        value = Line(said(mark.value, axis.scale))
         value.setAccessibleName(f"value of mark {number + 1} of {self.name}")
         value.setAlignment(Qt.AlignmentFlag.AlignRight)
         value.editingFinished.connect(partial(self._value, value, mark))
@@ -98,12 +107,17 @@ class AxisRows(QWidget):
         return row
 
     def _value(self, line: Line, mark: MarkSpec) -> None:
-        try:
-            value = float(line.text().strip().replace("−", "-").replace(",", "."))
-        except ValueError:
-            self.work.session.noticed.emit(f"“{line.text()}” is not a number; {mark.value:g} is kept.", "problem")
-            line.setText(f"{mark.value:.10g}")
+        axis: AxisSpec = getattr(self.work.trace, self.name)
+        if line.text().strip() == said(mark.value, axis.scale):
             return
+        try:
+            value, unit = value_of(line.text().strip(), axis.scale, axis.unit)
+        except InputError as error:
+            self.work.session.noticed.emit(f"{error} {said(mark.value, axis.scale)} is kept.", "problem")
+            line.setText(said(mark.value, axis.scale))
+            return
+        if unit != axis.unit and axis.scale != "dates":
+            self._change(unit=unit)
         if value != mark.value:
             change = changes.with_mark(self.name, (mark.px, mark.py), value, self.work.even(self.name))
             self.work.change(change, "value of a mark")

@@ -19,9 +19,11 @@ from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.basics import Card, Elided, button, empty, label
 from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.seen import SeenBench
+from curvesieve.core.errors import InputError
 from curvesieve.core.study import edits
 from curvesieve.core.tracing import changes
 from curvesieve.core.tracing.parts import Place
+from curvesieve.core.tracing.typed import value_of
 
 _LEFT_PX = 268
 HINT = "Click to place a point · Alt does not snap · arrow keys move it by a tenth of a pixel, with Shift by one"
@@ -229,13 +231,16 @@ class TraceBench(SeenBench):
         for name, text in (("x", x), ("y", y)):
             if not text:
                 continue
+            axis = getattr(self.work.trace, name)
             try:
-                value = float(text.replace("−", "-").replace(",", "."))
-            except ValueError:
-                self.session.noticed.emit(f"“{text}” is not a number; nothing was marked on {name}.", "problem")
+                value, unit = value_of(text, axis.scale, axis.unit)
+            except InputError as error:
+                self.session.noticed.emit(f"{error} Nothing was marked on {name}.", "problem")
                 continue
+            if unit != axis.unit and axis.scale != "dates":
+                self.work.change(changes.with_axis(name, None, unit=unit), f"unit of {name}")  # type: ignore[arg-type]
             change = changes.with_mark(name, self._asked, value, self.work.even(name))  # type: ignore[arg-type]
-            self.work.change(change, f"mark {value:g} on {name}")
+            self.work.change(change, f"mark {text} on {name}")
 
     def _origin(self) -> None:
         text = self.origin.text().strip()

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from curvesieve.app.benches.trace.work import TraceWork
 from curvesieve.app.theme.tokens import colour, family_colours
 from curvesieve.core.tracing.parts import AxisSpec, SeriesSpec
+from curvesieve.core.tracing.typed import said
 
 ToScreen = Callable[[float, float], QPointF]
 _MARK_PX, _DOT_PX = 9, 4.5
@@ -30,9 +31,9 @@ def draw_grid(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:
     painter.setPen(QPen(colour("verdigris", 90), 1))
     for name, other in (("x", trace.y), ("y", trace.x)):
         axis: AxisSpec = getattr(trace, name)
-        ends = sorted(mark.value for mark in other.marks)
+        ends = sorted(mark.value for mark in other.counted())
         even = _between(ends[0], ends[-1], other.scale)
-        for value in sorted({mark.value for mark in axis.marks}):
+        for value in sorted({mark.value for mark in axis.counted()}):
             fixed = np.full(even.size, value)
             values = np.stack([fixed, even] if name == "x" else [even, fixed], axis=1)
             places = frame.pixels(values)
@@ -54,18 +55,17 @@ def draw_marks(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:
             at = screen(px, py)
             painter.drawLine(at - QPointF(0, 4), at + QPointF(0, 4))
             painter.drawLine(at - QPointF(4, 0), at + QPointF(4, 0))
-    said: dict[tuple[int, int], list[str]] = {}
+    words: dict[tuple[int, int], list[str]] = {}
     for axis in (work.trace.x, work.trace.y):
         for mark in axis.marks:
             if mark.typed:
-                said.setdefault((round(mark.px), round(mark.py)), []).append(f"{mark.value:g}")
+                words.setdefault((round(mark.px), round(mark.py)), []).append(said(mark.value, axis.scale))
     painter.setPen(QPen(colour("verdigris"), 2))
-    for (px, py), values in said.items():
+    for (px, py), values in words.items():
         at = screen(px, py)
         painter.drawLine(at - QPointF(_MARK_PX, 0), at + QPointF(_MARK_PX, 0))
         painter.drawLine(at - QPointF(0, _MARK_PX), at + QPointF(0, _MARK_PX))
-        words = " · ".join(values)
-        painter.drawText(at + QPointF(8, -8), words)
+        painter.drawText(at + QPointF(8, -8), " · ".join(values))
 
 
 def draw_series(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:

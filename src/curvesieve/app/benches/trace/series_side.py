@@ -110,7 +110,7 @@ class SeriesSide(QWidget):
         self.foot_words = label("u from how well the ticks are drawn, and the marks of both axes", "muted", wrap=True)
         self.back = button("Take back a point", tip="The last one, or the one in hand (Backspace on the picture)")
         self.back.clicked.connect(work.take_back)
-        self.into = button("Bring in as a curve", "primary")
+        self.into = button("Bring in as a curve", "act")
         self.into.clicked.connect(self._bring_in)
         column = QWidget()
         rows = QVBoxLayout(column)

@@ -1,7 +1,7 @@
 """Edits: each takes a study and gives a new one. Nothing here changes anything in place."""
 
 from curvesieve.core.study.edits.base import Edit, change_curve, new_id
-from curvesieve.core.study.edits.charts import add_chart, bring_in, name_chart, remove_chart, retrace
+from curvesieve.core.study.edits.charts import add_chart, bring_in, name_chart, prepare, remove_chart, retrace
 from curvesieve.core.study.edits.families import (
     check_law,
     leave_out,
@@ -107,6 +107,7 @@ __all__ = [
     "name_step",
     "new_family",
     "new_id",
+    "prepare",
     "remove_chart",
     "remove_curve",
     "remove_curves",

@@ -10,7 +10,8 @@ from curvesieve.core.errors import InputError, counted
 from curvesieve.core.study.document import ChartEntry, CurveEntry, Family, FromChart
 from curvesieve.core.study.edits.base import Edit, new_id
 from curvesieve.core.study.study import Study
-from curvesieve.core.tracing.parts import TraceSpec
+from curvesieve.core.tracing.parts import Prepared, TraceSpec
+from curvesieve.core.tracing.prepare import carried
 from curvesieve.core.tracing.values import curve_of
 
 
@@ -64,6 +65,22 @@ def retrace(chart_id: str, change: Callable[[TraceSpec], TraceSpec]) -> Edit:
         gone = {series.id for series in old.series} - {series.id for series in new.series}
         _refuse_if_used(study, chart_id, gone)
         return _changed(study, chart_id, trace=new)
+
+    return edit
+
+
+def prepare(chart_id: str, prepared: Prepared, size: tuple[int, int]) -> Edit:
+    """Makes a picture ready in another way; what was traced goes along. `size` is its width and height as opened.
+
+    Raises InputError for corners or a crop that cannot be.
+    """
+
+    def edit(study: Study) -> Study:
+        chart = chart_of(study, chart_id)
+        if prepared == chart.prepared:
+            return study
+        trace = carried(chart.trace, chart.prepared, prepared, size)
+        return _changed(study, chart_id, prepared=prepared, trace=trace)
 
     return edit
 
