@@ -32,6 +32,7 @@ from curvesieve.core.study.ledger_tables import to_csv
 from curvesieve.core.study.measuring import measure_curves, measured_curve
 from curvesieve.core.study.passing import passed_units, preview, recorded, sieve_family, sieved_curve, sieved_if_quick
 from curvesieve.core.study.shared_numbers import family_numbers
+from curvesieve.core.tracing.values import frame_of, traced_bars
 from tests.conftest import STRD
 
 KEPT = STRD.parent / "studies"
@@ -252,10 +253,10 @@ def test_the_size_of_residuals_is_tested_as_well_as_their_sign():
 
 def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_say():
     """One file a version, written by the program of that time; the peak is of height 5 N at 5 s."""
-    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in range(1, 8)]
+    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in range(1, 9)]
     for path in KEPT.glob("*.sieve"):
         study = load_study(path)
-        assert study.document.version == 7
+        assert study.document.version == 8
         weighed = study.document.curves[0]
         fit = study.fit(weighed.id)
         s = fit.result.statistics
@@ -304,6 +305,14 @@ def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_sa
     assert [len(page.axes) for page in pages] == [2, 2]
     assert ["joint fit itself" in " ".join(page.said) for page in pages] == [True, False]
     assert not pages[1].said
+    eight = load_study(KEPT / "version-8.sieve")
+    curve = recorded(eight, "traced-a")
+    assert (curve.x.tolist(), curve.y.tolist()) == (pytest.approx([0.01, 0.1]), pytest.approx([0.0, 4.0], abs=1e-9))
+    (chart,) = eight.document.charts
+    (bar,) = traced_bars(frame_of(chart.trace), chart.trace.series[2])
+    assert (bar.value, bar.half) == pytest.approx((4.0, 4 / 7))
+    assert chart.prepared.turn == 2.0
+    assert eight.sources[chart.picture].startswith(b"\x89PNG")
     trend = pages[0].pen.at("line1_0")[0].get_ydata()
     fitted = [seven.fit(id_).result.values["b"] for id_ in seven.document.families[0].curves]
     assert sorted(trend) == pytest.approx(sorted(fitted), rel=1e-12)

@@ -31,8 +31,9 @@ class LookBack:
         """The same in words."""
         if self.compared == 0:
             return "none of the numbers stands where something is drawn"
-        said = f"mean miss {self.mean:.1f} px, worst {self.worst:.1f} px"
-        return f"{said}; {self.on_nothing} stand where nothing is drawn" if self.on_nothing else said
+        said = f"mean miss {self.mean:.2f} px, worst {self.worst:.1f} px"
+        of = self.compared + self.on_nothing
+        return f"{said}; {self.on_nothing} of {of} places are not plainly drawn" if self.on_nothing else said
 
 
 def look_back(picture: Picture, frame: Frame, series: SeriesSpec) -> LookBack:

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
@@ -86,6 +85,8 @@ def prepared_picture(picture: Picture, prepared: Prepared) -> Picture:
     """The picture as it is prepared; the same where nothing is to be done. Raises InputError as `way_of`."""
     if prepared == Prepared():
         return picture
+    from scipy import ndimage
+
     way, (width, height) = way_of(prepared, picture.size)
     ys, xs = np.mgrid[:height, :width] + 0.5
     at = mapped(np.stack([xs.ravel(), ys.ravel()], axis=1), np.linalg.inv(way)) - 0.5
@@ -103,6 +104,12 @@ def mapped(places: NDArray[np.floating[Any]], way: NDArray[np.floating[Any]]) ->
     """Pixels of shape (n, 2) through a projective map of shape (3, 3)."""
     through = np.column_stack([places, np.ones(len(places))]) @ way.T
     return np.asarray(through[:, :2] / through[:, 2:])
+
+
+def recorded_places(places: Sequence[Place], prepared: Prepared, size: Size) -> tuple[Place, ...]:
+    """Pixels of a prepared picture as those of the picture as it was opened, whose width and height are `size`."""
+    way = np.linalg.inv(way_of(prepared, size)[0])
+    return tuple((float(x), float(y)) for x, y in mapped(np.array(places, float), way))
 
 
 def carried(trace: TraceSpec, old: Prepared, new: Prepared, size: Size) -> TraceSpec:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QBuffer, QIODevice, QPoint, pyqtSignal
+from PyQt6.QtCore import QBuffer, QIODevice, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QImage
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QInputDialog, QSlider, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.trace.axes_card import AxesCard, axes_words
 from curvesieve.app.benches.trace.mark_popup import MarkPopup
@@ -18,17 +18,20 @@ from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.basics import Card, Elided, button, empty, label
 from curvesieve.app.widgets.line import Line
+from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.seen import SeenBench
 from curvesieve.core.errors import InputError
 from curvesieve.core.study import edits
 from curvesieve.core.tracing import changes
-from curvesieve.core.tracing.parts import Place
+from curvesieve.core.tracing.parts import Place, Prepared
+from curvesieve.core.tracing.prepare import recorded_places
 from curvesieve.core.tracing.typed import value_of
 
 _LEFT_PX = 268
 HINT = "Click to place a point · Alt does not snap · arrow keys move it by a tenth of a pixel, with Shift by one"
 _AXES_HINT = "Click a place whose value is printed: it snaps to ticks and corners of the frame; then type the value"
 _PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff *.bmp *.webp);;All files (*)"
+_AS_IT_WAS = {"corners": None, "turn": 0.0, "crop": None}
 _STEPS: tuple[tuple[Step, str], ...] = (("axes", "1  Axes"), ("points", "2  Points"), ("look back", "3  Look back"))
 
 
@@ -57,6 +60,8 @@ class TraceBench(SeenBench):
         work.changed.connect(self.renew)
         work.noted.connect(lambda text: self.session.noticed.emit(text, "note"))
         self.view.placed.connect(self._placed)
+        self.view.cornered.connect(self._straighten)
+        self.view.boxed.connect(self._cut_out)
         self.view.pointed.connect(lambda text: self.told.emit(text or self._hint()))
         self.popup.typed.connect(self._mark)
 
@@ -131,11 +136,19 @@ class TraceBench(SeenBench):
         self.grid.setCheckable(True)
         self.grid.setChecked(True)
         self.grid.clicked.connect(self._show_grid)
+        self.ready = button("Prepare ▾", tip="Turn, straighten or cut out the picture; what was traced goes along")
+        self.ready.clicked.connect(self.open_prepare)
+        self.light = QSlider(Qt.Orientation.Horizontal)
+        self.light.setAccessibleName("brightness for looking")
+        self.light.setToolTip("How bright the picture is shown; numbers are not touched")
+        self.light.setRange(-10, 10)
+        self.light.setFixedWidth(80)
+        self.light.valueChanged.connect(self._lighten)
         self.whole = button("Whole picture", tip="As large as there is room; the wheel enlarges, Ctrl and drag moves")
         self.whole.clicked.connect(self.view.whole)
         top = QHBoxLayout()
         top.addWidget(self.title, 1)
-        for widget in (self.size_words, self.grid, self.whole):
+        for widget in (self.size_words, self.light, self.grid, self.ready, self.whole):
             top.addWidget(widget)
         middle = QWidget()
         rows = QVBoxLayout(middle)
@@ -168,7 +181,7 @@ class TraceBench(SeenBench):
         self.size_words.setText(f"{size[0]} × {size[1]} px" if size is not None else "")
         there = chart is not None
         self.start.setVisible(not there)
-        for part in (self.side_, self.grid, self.whole, *self.steps.values(), self.origin):
+        for part in (self.side_, self.light, self.grid, self.ready, self.whole, *self.steps.values(), self.origin):
             part.setVisible(there)
         self.tools.setVisible(there and work.step == "points")
         self.axes.setVisible(work.step == "axes")
@@ -199,6 +212,58 @@ class TraceBench(SeenBench):
     def _show_grid(self) -> None:
         self.view.grid_shown = self.grid.isChecked()
         self.view.update()
+
+    def _lighten(self, steps: int) -> None:
+        self.view.gamma = 1.12**steps
+        self.view.update()
+
+    # -- the picture made ready -----------------------------------------------------------------------
+
+    def open_prepare(self) -> None:
+        """The menu of what can be done to the picture."""
+        chart = self.work.chart
+        if chart is None:
+            return
+        done = chart.prepared != Prepared()
+        rows: list[MenuRow] = [
+            ("Turn a quarter to the right", lambda: self._turn(90)),
+            ("Turn by degrees…", self._ask_turn),
+            ("Straighten by four corners of the frame", partial(self._ask_on_picture, "corners")),
+            ("Cut out a box", partial(self._ask_on_picture, "a box")),
+            ("", None),
+            ("As it was", (lambda: self.work.prepare("the picture as it was", **_AS_IT_WAS)) if done else None),
+        ]
+        menu_of(self, rows).popup(self.ready.mapToGlobal(self.ready.rect().bottomLeft()))
+
+    def _ask_on_picture(self, what: str) -> None:
+        self.view.ask(what)
+        said = "Click the four corners of the frame, from the top left clockwise (Esc leaves it)"
+        self.told.emit(said if what == "corners" else "Drag a box around the chart (Esc leaves it)")
+
+    def _turn(self, degrees: float) -> None:
+        chart = self.work.chart
+        if chart is not None:
+            turn = (chart.prepared.turn + degrees + 180) % 360 - 180
+            self.work.prepare("turn the picture", turn=turn, crop=None)
+
+    def _ask_turn(self) -> None:
+        degrees, ok = QInputDialog.getDouble(self, "Turn the picture", "Degrees, clockwise", 0.0, -180, 180, 2)
+        if ok and degrees:
+            self._turn(degrees)
+
+    def _straighten(self, corners: list[Place]) -> None:
+        """The corners are those of the picture as it is shown; they are kept as those of the picture as recorded."""
+        chart, opened = self.work.chart, self.work.opened
+        if chart is not None and opened is not None:
+            found = recorded_places(corners, chart.prepared, opened.size)
+            self.work.prepare("straighten the picture", corners=found, turn=0.0, crop=None)
+
+    def _cut_out(self, left: float, top: float, right: float, bottom: float) -> None:
+        chart = self.work.chart
+        if chart is not None:
+            x, y = chart.prepared.crop[:2] if chart.prepared.crop is not None else (0.0, 0.0)
+            x, y = max(x, 0.0), max(y, 0.0)
+            self.work.prepare("cut out the chart", crop=(left + x, top + y, right + x, bottom + y))
 
     # -- what is done -------------------------------------------------------------------------------
 

@@ -83,8 +83,10 @@ def draw_series(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:
             chosen = in_hand and k == work.number
             painter.setPen(QPen(tone, 1.4))
             painter.setBrush(tone if chosen else QColor("white"))
-            size = _DOT_PX if one.kind != "line" else _DOT_PX - 1.5
-            painter.drawEllipse(screen(*place), size, size)
+            if one.kind != "line":
+                painter.drawEllipse(screen(*place), _DOT_PX, _DOT_PX)
+            elif in_hand:
+                painter.drawEllipse(screen(*place), 1.8, 1.8)
         _draw_bars(painter, one, tone, screen)
 
 

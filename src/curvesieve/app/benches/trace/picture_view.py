@@ -35,9 +35,14 @@ _KEYS = {
 
 
 class PictureView(QWidget):
-    """Renders the chart in hand. `placed` has a pixel that was clicked and whether it is to stay where it is."""
+    """Renders the chart in hand. `placed` has a pixel that was clicked and whether it is to stay where it is.
+
+    While it is `asking` for them, clicks and drags give `cornered`, four pixels, or `boxed`, a box of pixels.
+    """
 
     placed = pyqtSignal(float, float, bool)
+    cornered = pyqtSignal(list)
+    boxed = pyqtSignal(float, float, float, float)
     pointed = pyqtSignal(str)
 
     def __init__(self, work: TraceWork) -> None:
@@ -48,6 +53,12 @@ class PictureView(QWidget):
         self.setAccessibleName("the chart")
         self.setMinimumSize(240, 200)
         self.grid_shown = True
+        self.asking = ""
+        """What is asked for: "corners", "a box", or nothing."""
+        self._corners: list[Place] = []
+        self.gamma = 1.0
+        """Above 1 what is dark is shown lighter; numbers are not touched."""
+        self._shown_gamma = 1.0
         self.zoom = 16
         """How many times the lens enlarges."""
         self._scale = 0.0
@@ -116,8 +127,10 @@ class PictureView(QWidget):
             said = self.work.problem or ("The picture is being opened …" if self.work.chart is not None else "")
             painter.drawText(self.rect().adjusted(40, 40, -40, -40), how, said)
             return
-        if self._of is not opened:
-            pixels = np.ascontiguousarray(opened.picture.pixels)
+        if self._of is not opened or self._shown_gamma != self.gamma:
+            table = np.round(255 * (np.arange(256) / 255) ** (1 / self.gamma)).astype(np.uint8)
+            pixels = np.ascontiguousarray(table[opened.picture.pixels])
+            self._shown_gamma = self.gamma
             height, width = pixels.shape[:2]
             image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
             self._pixmap, self._of = QPixmap.fromImage(image), opened
@@ -130,7 +143,22 @@ class PictureView(QWidget):
             draw_grid(painter, self.work, self.on_screen)
         draw_marks(painter, self.work, self.on_screen)
         draw_series(painter, self.work, self.on_screen)
+        self._paint_asked(painter)
         self._paint_lens(painter)
+
+    def ask(self, what: str) -> None:
+        """Asks for four corners or a box; for nothing, what was asked is given up."""
+        self.asking, self._corners = what, []
+        self.setFocus()
+        self.update()
+
+    def _paint_asked(self, painter: QPainter) -> None:
+        painter.setPen(QPen(colour("rust"), 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for place in self._corners:
+            painter.drawEllipse(self.on_screen(*place), 6, 6)
+        if self._drag is not None and self._drag[0] == "box" and self._pointer is not None:
+            painter.drawRect(QRectF(self._drag[1], self._pointer).normalized())
 
     def _paint_lens(self, painter: QPainter) -> None:
         """The picture at the pointer, enlarged, with the place that a click would take and its numbers."""
@@ -243,7 +271,10 @@ class PictureView(QWidget):
             return
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        there = self._at(at) if self.work.step == "points" and self.work.tool == "points" else None
+        if self.asking == "a box":
+            self._drag = ("box", at)
+            return
+        there = self._at(at) if not self.asking and self.work.step == "points" and self.work.tool == "points" else None
         if there is not None:
             self.work.take_series(*there)
             self._drag = ("place", at)
@@ -265,6 +296,10 @@ class PictureView(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         drag, self._drag = self._drag, None
+        if event is not None and drag is not None and drag[0] == "box":
+            (left, top), (right, bottom) = self.pixel(drag[1]), self.pixel(event.position())
+            self.ask("")
+            self.boxed.emit(min(left, right), min(top, bottom), max(left, right), max(top, bottom))
         if event is None or drag is None or drag[0] != "click":
             return
         off = event.position() - drag[1]
@@ -273,6 +308,14 @@ class PictureView(QWidget):
         place = self.pixel(event.position())
         if not self._inside(place):
             self.work.noted.emit("This is outside the picture; click on it")
+            return
+        if self.asking == "corners":
+            self._corners.append(place)
+            if len(self._corners) == 4:
+                corners = self._corners
+                self.ask("")
+                self.cornered.emit(corners)
+            self.update()
             return
         by_hand = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         self.placed.emit(place[0], place[1], by_hand)
@@ -302,5 +345,7 @@ class PictureView(QWidget):
             self.work.nudge(way[0] * step, way[1] * step)
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.work.take_back()
+        elif event.key() == Qt.Key.Key_Escape and self.asking:
+            self.ask("")
         else:
             super().keyPressEvent(event)

@@ -6,6 +6,7 @@ from functools import partial
 from typing import get_args
 
 import numpy as np
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.trace.work import TraceWork
@@ -13,7 +14,7 @@ from curvesieve.app.widgets.basics import Card, button, empty, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.seen import side_column
-from curvesieve.app.widgets.table import plain_table
+from curvesieve.app.widgets.table import plain_table, stretch
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.reading import concise
 from curvesieve.core.tracing import changes
@@ -105,6 +106,7 @@ class SeriesSide(QWidget):
         self.cards.setSpacing(6)
         self.table = plain_table(["#", "x", "y"])
         self.table.setAccessibleName("numbers of the series")
+        stretch(self.table, (1, 2), 60)
         self.table.cellClicked.connect(self._clicked)
         self.problem = label(role="problem", wrap=True)
         self.foot_words = label("u from how well the ticks are drawn, and the marks of both axes", "muted", wrap=True)
@@ -181,7 +183,10 @@ class SeriesSide(QWidget):
         self.table.setRowCount(len(rows))
         for r, row in enumerate(rows):
             for c, text in enumerate(row):
-                self.table.setItem(r, c, QTableWidgetItem(text))
+                cell = QTableWidgetItem(text)
+                if c:
+                    cell.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                self.table.setItem(r, c, cell)
 
     def _clicked(self, row: int, column: int) -> None:
         """Takes the place of a row in hand: rows stand in the order of x, places as they were placed."""

@@ -10,12 +10,13 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.session import Session
+from curvesieve.core.changed import changed as changed_part
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.study import edits
 from curvesieve.core.study.document import ChartEntry
 from curvesieve.core.study.edits.base import new_id
 from curvesieve.core.tracing import changes
-from curvesieve.core.tracing.parts import Place, SeriesSpec, TraceSpec
+from curvesieve.core.tracing.parts import Place, Prepared, SeriesSpec, TraceSpec
 
 if TYPE_CHECKING:
     from curvesieve.core.tracing.axes import Frame
@@ -32,9 +33,11 @@ _LINE_POINTS = 60
 
 @dataclass(frozen=True, eq=False)
 class Opened:
-    """A picture that was opened, with what was found on it; `key` is the SHA-256 of its bytes."""
+    """A picture as it is prepared, with what was found on it; `key` is the SHA-256 of its bytes, `size` as recorded."""
 
     key: str
+    prepared: Prepared
+    size: tuple[int, int]
     picture: Picture
     found: FoundFrame
     box: Box | None
@@ -129,7 +132,7 @@ class TraceWork(QObject):
         """Opens the bytes of a picture in the background and adds it to the study; a refusal is said."""
 
         def work(ticket: Ticket) -> Opened:
-            return _opened(content, name)
+            return _opened(content, name, Prepared())
 
         def done(opened: Opened) -> None:
             id_ = new_id("chart")
@@ -145,7 +148,7 @@ class TraceWork(QObject):
         chart = self.chart
         if chart is None:
             self.opened = None
-        elif self.opened is None or self.opened.key != chart.picture:
+        elif self.opened is None or (self.opened.key, self.opened.prepared) != (chart.picture, chart.prepared):
             self._open(chart)
         if self.step == "look back":
             self._look_back()
@@ -155,8 +158,12 @@ class TraceWork(QObject):
         content = self.session.study.sources[chart.picture]
         self.opened, self.problem = None, ""
 
+        def work(ticket: Ticket) -> Opened:
+            return _opened(content, chart.name, chart.prepared)
+
         def done(opened: Opened) -> None:
-            if self.chart is not None and self.chart.picture == opened.key:
+            now = self.chart
+            if now is not None and (now.picture, now.prepared) == (opened.key, opened.prepared):
                 self.opened = opened
                 self.changed.emit()
 
@@ -164,9 +171,21 @@ class TraceWork(QObject):
             self.problem = sentence
             self.changed.emit()
 
-        self.session.jobs.start(
-            f"Opening {chart.name}", "the chart", lambda _: _opened(content, chart.name), done, failed
-        )
+        self.session.jobs.start(f"Opening {chart.name}", "the chart", work, done, failed)
+
+    def prepare(self, words: str, **what: object) -> bool:
+        """Turns, crops or straightens the picture in hand; what was traced goes along."""
+        chart, opened = self.chart, self.opened
+        if chart is None or opened is None:
+            return False
+        made: list[bool] = []
+
+        def act() -> None:
+            prepared = changed_part(chart.prepared, **what)
+            made.append(self.session.apply(edits.prepare(chart.id, prepared, opened.size), words))
+
+        self.said_if_refused(act)
+        return bool(made and made[0])
 
     # -- edits --------------------------------------------------------------------------------------
 
@@ -356,12 +375,14 @@ class TraceWork(QObject):
         self.session.noticed.emit(sentence, "problem")
 
 
-def _opened(content: bytes, name: str) -> Opened:
+def _opened(content: bytes, name: str, prepared: Prepared) -> Opened:
     from curvesieve.core.tracing import snap  # noqa: F401  # so that the first click need not wait for it
     from curvesieve.core.tracing.chart import box_of
     from curvesieve.core.tracing.picture import read_picture
+    from curvesieve.core.tracing.prepare import prepared_picture
     from curvesieve.core.tracing.ticks import found_frame
 
-    picture = read_picture(content, name)
+    recorded = read_picture(content, name)
+    picture = prepared_picture(recorded, prepared)
     found = found_frame(picture.pixels)
-    return Opened(picture.sha256, picture, found, box_of(found))
+    return Opened(picture.sha256, prepared, recorded.size, picture, found, box_of(found))

@@ -1,0 +1,292 @@
+"""Charts in the window by mouse and keys: pasted or dropped, calibrated, traced, looked back at, brought in."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PIL import Image
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QGuiApplication, QImage, QWheelEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QInputDialog
+
+from curvesieve.core.study.passing import recorded
+from tests.app.gestures import LEFT, PLAIN, SHIFT, click, menu_behind, press, take, type_into
+from tests.core.charts import drawn
+
+ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
+
+
+def go(w):
+    click(w.header.buttons["Trace"])
+    return w.trace_bench
+
+
+def settled(w, qtbot) -> None:
+    qtbot.waitUntil(lambda: not w.session.jobs.busy, timeout=15_000)
+    QTest.qWait(20)
+
+
+def paste(w, qtbot, chart) -> None:
+    pixels = np.ascontiguousarray(chart.picture.pixels)
+    height, width = pixels.shape[:2]
+    image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+    QGuiApplication.clipboard().setImage(image)
+    w.paste()
+    settled(w, qtbot)
+    assert w.trace_bench.work.opened is not None
+
+
+def at(bench, place) -> QPoint:
+    return bench.view.on_screen(*map(float, place)).toPoint()
+
+
+def point(w, qtbot, place, keys=PLAIN) -> None:
+    """Clicks a pixel of the picture."""
+    QTest.mouseClick(w.trace_bench.view, LEFT, keys, at(w.trace_bench, place))
+    settled(w, qtbot)
+
+
+def mark(w, qtbot, place, x: str = "", y: str = "") -> None:
+    """Clicks a place and types its value."""
+    bench = w.trace_bench
+    point(w, qtbot, place)
+    assert bench.popup.isVisible()
+    for name, text in (("x", x), ("y", y)):
+        if text:
+            bench.popup.fields[name].setFocus()
+            QTest.keyClicks(bench.popup.fields[name], text)
+    QTest.keyClick(bench.popup.fields["x" if x else "y"], Qt.Key.Key_Return)
+    settled(w, qtbot)
+
+
+def calibrate(w, qtbot, chart) -> None:
+    """Both axes by the first and last tick of each, as anyone would."""
+    bench = w.trace_bench
+    if chart.kinds[0] == "log10":
+        bench.axes.of_x.scale.setCurrentIndex(1)
+        bench.axes.of_x.scale.activated.emit(1)
+    for k, name in enumerate("xy"):
+        for j in (0, -1):
+            mark(w, qtbot, chart.tick_places[k][j], **{name: f"{chart.ticks[k][j]:.10g}"})
+
+
+@pytest.fixture(scope="module")
+def lines():
+    return drawn(4, "lines", style="default", dpi=150, large=4, turn=0.0, kinds=("log", "linear"), count=2, quality=0)
+
+
+def test_from_a_pasted_chart_to_curves_that_are_the_generators_within_u(qtbot, window, lines):
+    window = window()
+    bench = go(window)
+    assert bench.start.isVisible()
+    paste(window, qtbot, lines)
+    study = window.session.study
+    assert [one.name for one in study.document.charts] == ["pasted picture.png"]
+    calibrate(window, qtbot, lines)
+    frame = bench.work.frame
+    assert frame is not None
+    assert max(frame.x.worst, frame.y.worst) < 0.5
+    assert "from even ticks" in bench.step_words["axes"].text()
+    type_into(bench.axes.of_x.unit, "d")
+    type_into(bench.axes.of_y.label, "Released")
+    click(bench.steps["points"])
+    click(bench.tool_buttons["a line"])
+    point(window, qtbot, lines.series[0].pixels[200])
+    assert bench.work.series.kind == "line"
+    click(bench.side_.another)
+    click(bench.tool_buttons["points"])
+    for k in (100, 200, 300, 400, 500):
+        point(window, qtbot, lines.series[1].pixels[k] + 1.5)
+    assert len(bench.work.series.places) == 5
+    assert bench.side_.table.rowCount() == 5
+    click(bench.side_.back)
+    assert len(bench.work.series.places) == 4
+    window.session.undo()
+    assert len(bench.work.series.places) == 5
+    cards = [bench.side_.cards.itemAt(k).widget() for k in (0, 1)]
+    type_into(cards[0].name, "1 wt%")
+    cards = [bench.side_.cards.itemAt(k).widget() for k in (0, 1)]
+    type_into(cards[1].condition, "2")
+    assert [one.name for one in bench.work.trace.series] == ["1 wt%", ""]
+    assert bench.work.trace.series[1].condition == 2.0
+    click(bench.steps["look back"])
+    settled(window, qtbot)
+    assert "1 wt%: mean miss 0." in bench.step_words["look back"].text()
+    click(bench.side_.into)
+    study = window.session.study
+    made = [one for one in study.document.curves if study.origin(one.id) == "pasted picture.png"]
+    assert len(made) == 2
+    for one, series in zip(made, lines.series, strict=True):
+        curve = recorded(study, one.id)
+        assert curve.x_unit == "d"
+        true = np.interp(np.log(curve.x), np.log(series.values[:, 0]), series.values[:, 1])
+        assert (np.abs(curve.y - true)[1:-1] <= 3 * curve.u[1:-1]).all()
+    study_before = window.session.study
+    window.session.undo()
+    assert len(window.session.study.document.curves) == len(study_before.document.curves) - 2
+
+
+def test_points_are_dragged_nudged_and_set_without_snapping(qtbot, window, lines):
+    window = window()
+    bench = go(window)
+    paste(window, qtbot, lines)
+    calibrate(window, qtbot, lines)
+    click(bench.steps["points"])
+    on_line = lines.series[0].pixels[250]
+    point(window, qtbot, on_line + np.array([0.0, 2.5]))
+    snapped = np.array(bench.work.series.places[0])
+    assert np.hypot(*(lines.series[0].pixels - snapped).T).min() < 0.5
+    assert bench.work.series.by_hand == ()
+    free = np.array([150.0, 480.0])
+    point(window, qtbot, free, ALT)
+    assert np.array(bench.work.series.places[1]) == pytest.approx(free, abs=1.0)
+    assert bench.work.series.by_hand == (1,)
+    press(bench.view, Qt.Key.Key_Right)
+    press(bench.view, Qt.Key.Key_Up, SHIFT)
+    moved = np.array(bench.work.series.places[1])
+    point_at = at(bench, moved)
+    QTest.mousePress(bench.view, LEFT, PLAIN, point_at)
+    QTest.mouseMove(bench.view, point_at + QPoint(12, -9))
+    QTest.mouseRelease(bench.view, LEFT, PLAIN, point_at + QPoint(12, -9))
+    settled(window, qtbot)
+    by = (np.array(bench.work.series.places[1]) - moved) * bench.view.scale
+    assert by == pytest.approx([12, -9], abs=1.5)
+    press(bench.view, Qt.Key.Key_Delete)
+    assert len(bench.work.series.places) == 1
+    QTest.mouseMove(bench.view, at(bench, on_line))
+    QTest.qWait(80)
+    assert "·" in bench.view.numbers(tuple(on_line))
+    before = bench.view.scale
+    place = QPointF(at(bench, on_line))
+    turn = QWheelEvent(place, QPointF(bench.view.mapToGlobal(place.toPoint())), QPoint(), QPoint(0, 240),
+                       Qt.MouseButton.NoButton, PLAIN, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    bench.view.wheelEvent(turn)
+    assert bench.view.scale > 1.4 * before
+    assert np.array(bench.view.pixel(place)) == pytest.approx(on_line, abs=1.5), "what is under the pointer stays"
+    click(bench.whole)
+    assert bench.view.scale == pytest.approx(before)
+
+
+def test_marks_alike_and_bars_with_their_whiskers(qtbot, window):
+    window = window()
+    bench = go(window)
+    marks = drawn(
+        23, "marks", style="default", dpi=150, large=4, turn=0.0, kinds=("linear", "linear"), count=2, quality=0
+    )
+    paste(window, qtbot, marks)
+    calibrate(window, qtbot, marks)
+    click(bench.steps["points"])
+    click(bench.tool_buttons["marks alike"])
+    series = marks.series[0]
+    everything = np.concatenate([one.pixels for one in marks.series])
+    alone = [p for p in series.pixels if (np.hypot(*(everything - p).T) < 1.8 * series.size).sum() == 1]
+    point(window, qtbot, alone[0])
+    found = np.array(bench.work.series.places)
+    off = np.hypot(*(found[:, None] - np.array(alone)[None]).transpose(2, 0, 1)).min(axis=0)
+    assert (off < 1.0).mean() >= 0.9
+    bars = drawn(3, "bars", style="default", dpi=150, large=4, turn=0.0, quality=0)
+    paste(window, qtbot, bars)
+    assert bench.work.chart.name == "pasted picture.png 2"
+    click(bench.steps["axes"])
+    calibrate(window, qtbot, bars)
+    click(bench.steps["points"])
+    click(bench.tool_buttons["bars"])
+    inside = bars.bars[0].mean(axis=0) + (0.06 * (bars.to_pixels(np.array([[1, 0]])) - bars.bars[0][0])[0])
+    point(window, qtbot, inside)
+    group = bars.groups == 0
+    assert len(bench.work.series.bars) == group.sum()
+    card = bench.side_.cards.itemAt(0).widget()
+    card.spread.setCurrentIndex(2)
+    card.spread.activated.emit(2)
+    card = bench.side_.cards.itemAt(0).widget()
+    type_into(card.count, "5")
+    assert (bench.work.series.spread, bench.work.series.count) == ("standard deviation", 5)
+    shown = [float(bench.side_.table.item(r, 1).text().split("(")[0]) for r in range(int(group.sum()))]
+    assert shown == pytest.approx(bars.bar_values[group][:, 1, 1], rel=0.02)
+    press(bench.view, Qt.Key.Key_Backspace)
+    assert len(bench.work.series.bars) == group.sum() - 1
+
+
+def test_what_cannot_be_is_said(qtbot, window, lines, tmp_path):
+    window = window()
+    bench = go(window)
+    said = []
+    window.session.noticed.connect(lambda text, kind: said.append(text))
+    QGuiApplication.clipboard().clear()
+    window.paste()
+    assert "neither text nor a picture" in said[-1]
+    bad = tmp_path / "no.png"
+    bad.write_bytes(b"time,force\n1,2\n")
+    window.take_files([bad])
+    settled(window, qtbot)
+    assert "no picture that can be opened" in said[-1]
+    small = tmp_path / "small.png"
+    Image.fromarray(np.zeros((20, 20, 3), np.uint8)).save(small)
+    window.take_files([small])
+    settled(window, qtbot)
+    assert "at the least" in said[-1]
+    paste(window, qtbot, lines)
+    mark(window, qtbot, lines.tick_places[0][0], x="ten")
+    assert "not a number" in said[-1]
+    bench.axes.of_x.scale.setCurrentIndex(1)
+    bench.axes.of_x.scale.activated.emit(1)
+    mark(window, qtbot, lines.tick_places[0][0], x="0")
+    mark(window, qtbot, lines.tick_places[0][-1], x="10")
+    assert "no place for 0" in bench.step_words["axes"].text()
+    click(bench.steps["points"])
+    click(bench.tool_buttons["bars"])
+    point(window, qtbot, (300, 300))
+    assert "these come first" in said[-1]
+    click(bench.tool_buttons["a line"])
+    point(window, qtbot, (700, 30))
+    assert "Nothing is drawn here" in said[-1]
+    assert not bench.side_.into.isEnabled()
+
+
+def test_a_picture_is_turned_straightened_and_cut_out_and_what_was_traced_goes_along(qtbot, window, lines, monkeypatch):
+    window = window()
+    bench = go(window)
+    paste(window, qtbot, lines)
+    calibrate(window, qtbot, lines)
+    click(bench.steps["points"])
+    point(window, qtbot, lines.series[0].pixels[250])
+    numbers = [bench.side_.table.item(0, k).text() for k in (1, 2)]
+    size = bench.work.opened.picture.size
+    take(menu_behind(bench.ready), "Turn a quarter")
+    settled(window, qtbot)
+    assert bench.work.opened.picture.size == size[::-1]
+    assert [bench.side_.table.item(0, k).text() for k in (1, 2)] == numbers
+    take(menu_behind(bench.ready), "As it was")
+    settled(window, qtbot)
+    monkeypatch.setattr(QInputDialog, "getDouble", lambda *a: (3.0, True))
+    take(menu_behind(bench.ready), "Turn by degrees")
+    settled(window, qtbot)
+    assert bench.work.chart.prepared.turn == 3.0
+    corners = bench.work.opened.found.corners
+    order = corners[np.argsort(np.arctan2(*(corners - corners.mean(axis=0)).T[::-1]))]
+    take(menu_behind(bench.ready), "Straighten")
+    for corner in order:
+        point(window, qtbot, corner)
+    assert bench.work.chart.prepared.corners is not None
+    found = bench.work.opened.found
+    top = next(line for line in found.lines if line.lying)
+    assert abs(top.end[1] - top.start[1]) < 1.0, "the frame stands straight"
+    low, high = found.corners.min(axis=0) - 60, found.corners.max(axis=0) + 60
+    take(menu_behind(bench.ready), "Cut out")
+    QTest.mousePress(bench.view, LEFT, PLAIN, at(bench, low))
+    QTest.mouseMove(bench.view, at(bench, high))
+    QTest.mouseRelease(bench.view, LEFT, PLAIN, at(bench, high))
+    settled(window, qtbot)
+    assert bench.work.chart.prepared.crop is not None
+    assert [float(bench.side_.table.item(0, k).text().split("(")[0]) for k in (1, 2)] == pytest.approx(
+        [float(text.split("(")[0]) for text in numbers], rel=2e-3
+    )
+    for _ in range(5):
+        window.session.undo()
+    settled(window, qtbot)
+    assert bench.work.opened.picture.size == size
+    bench.light.setValue(5)
+    assert bench.view.gamma > 1.5
+    QTest.mouseClick(bench.grid, LEFT)
+    assert not bench.view.grid_shown
