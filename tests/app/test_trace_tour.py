@@ -11,6 +11,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog
 
 from curvesieve.core.study.passing import recorded
+from curvesieve.core.tracing.values import traced_bars
+from curvesieve.demo.charts import releases, share_px, strengths, time_px, write_charts
 from tests.app.gestures import LEFT, PLAIN, SHIFT, click, menu_behind, press, take, type_into
 from tests.core.charts import drawn
 
@@ -290,3 +292,63 @@ def test_a_picture_is_turned_straightened_and_cut_out_and_what_was_traced_goes_a
     assert bench.view.gamma > 1.5
     QTest.mouseClick(bench.grid, LEFT)
     assert not bench.view.grid_shown
+
+
+@pytest.fixture(scope="module")
+def pictures(tmp_path_factory):
+    return write_charts(tmp_path_factory.mktemp("charts"))
+
+
+def test_the_demos_release_chart_becomes_a_family_with_the_truth_within_u(qtbot, window, pictures):
+    window = window()
+    window.take_files([pictures[0]])
+    settled(window, qtbot)
+    bench = window.trace_bench
+    assert window.bench == "Trace"
+    bench.axes.of_x.scale.setCurrentIndex(1)
+    bench.axes.of_x.scale.activated.emit(1)
+    left, bottom = float(time_px(np.array(0.001))), float(share_px(np.array(0.0)))
+    mark(window, qtbot, (left, bottom), x="0.001 d", y="0 %")
+    mark(window, qtbot, (float(time_px(np.array(100.0))), bottom), x="100")
+    mark(window, qtbot, (left, float(share_px(np.array(100.0)))), y="100")
+    assert (bench.work.trace.x.unit, bench.work.trace.y.unit) == ("d", "%")
+    click(bench.steps["points"])
+    for film in releases():
+        click(bench.side_.another)
+        click(bench.tool_buttons["a line"])
+        t = np.array(1.0)
+        point(window, qtbot, (float(time_px(t)), float(share_px(film.at(t)))))
+        card = bench.side_.cards.itemAt(bench.side_.cards.count() - 1).widget()
+        type_into(card.condition, f"{film.loading:g}")
+    click(bench.side_.into)
+    study = window.session.study
+    (family,) = study.document.families
+    assert [study.entry(id_).condition for id_ in family.curves] == [1.0, 2.0, 4.0]
+    for id_, film in zip(family.curves, releases(), strict=True):
+        curve = recorded(study, id_)
+        assert (curve.x_unit, curve.y_unit) == ("d", "%")
+        assert (curve.x[0], curve.x[-1]) == (pytest.approx(0.002, rel=0.05), pytest.approx(60, rel=0.05))
+        off = np.abs(curve.y - film.at(curve.x))[1:-1]
+        assert (off <= 2 * curve.u[1:-1]).mean() >= 0.95
+
+
+def test_the_demos_bars_give_means_and_spreads_in_two_groups(qtbot, window, pictures):
+    window = window()
+    window.take_files([pictures[1]])
+    settled(window, qtbot)
+    bench = window.trace_bench
+    for value in (0.0, 100.0):
+        mark(window, qtbot, (170.0, float(share_px(np.array(value), 110.0))), y=f"{value:g} MPa")
+    for number, x in enumerate((300.0, 1080.0)):
+        mark(window, qtbot, (x, float(share_px(np.array(0.0), 110.0))), x=str(number))
+    click(bench.steps["points"])
+    for group, dried in enumerate(("in air", "pressed")):
+        click(bench.side_.another)
+        click(bench.tool_buttons["bars"])
+        point(window, qtbot, (300 + (-48 if group == 0 else 48) + 25, 700.0))
+        truth = [bar for bar in strengths() if bar.dried == dried]
+        found = traced_bars(bench.work.frame, bench.work.series)
+        assert len(found) == 4
+        for one, true in zip(found, truth, strict=True):
+            assert abs(one.value - true.mean) <= 2 * one.u
+            assert abs(one.half - true.s) <= 2 * one.u_half

@@ -15,6 +15,8 @@ from curvesieve.core.study.fits import fit_curve
 from curvesieve.core.study.passing import sieved_curve
 from curvesieve.demo import EXAMPLE, STUDY_NAME, awkward, faults
 from curvesieve.demo.awkward import write_awkward
+from curvesieve.demo.charts import FOLDER as CHARTS
+from curvesieve.demo.charts import write_charts
 from curvesieve.demo.diffraction import FOLDER as DIFFRACTION
 from curvesieve.demo.diffraction import write_diffraction
 from curvesieve.demo.faults import write_faults
@@ -77,5 +79,6 @@ def write_demo(folder: Path) -> Path:
         write_faults(folder / faults.FOLDER)
         write_tension(folder / TENSION)
         write_diffraction(folder / DIFFRACTION)
+        write_charts(folder / CHARTS)
         save_study(build_study(folder), path)
     return path
