@@ -8,7 +8,7 @@ from PIL import Image
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QGuiApplication, QImage, QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QInputDialog
+from PyQt6.QtWidgets import QInputDialog, QLineEdit
 
 from curvesieve.core.study.passing import recorded
 from curvesieve.core.tracing.values import traced_bars
@@ -332,7 +332,7 @@ def test_the_demos_release_chart_becomes_a_family_with_the_truth_within_u(qtbot,
         assert (off <= 2 * curve.u[1:-1]).mean() >= 0.95
 
 
-def test_the_demos_bars_give_means_and_spreads_in_two_groups(qtbot, window, pictures):
+def test_the_demos_bars_give_means_and_spreads_in_two_groups(qtbot, window, pictures, tmp_path):
     window = window()
     window.take_files([pictures[1]])
     settled(window, qtbot)
@@ -352,3 +352,38 @@ def test_the_demos_bars_give_means_and_spreads_in_two_groups(qtbot, window, pict
         for one, true in zip(found, truth, strict=True):
             assert abs(one.value - true.mean) <= 2 * one.u
             assert abs(one.half - true.s) <= 2 * one.u_half
+        for row, true in enumerate(truth):
+            cell = bench.side_.table.item(row, 0)
+            bench.side_.table.editItem(cell)
+            editor = next(one for one in bench.side_.table.findChildren(QLineEdit) if one.isVisible())
+            editor.selectAll()
+            QTest.keyClicks(editor, f"{true.loading:g}")
+            QTest.keyClick(editor, Qt.Key.Key_Return)
+            QTest.qWait(30)
+        assert [bar.name for bar in bench.work.series.bars] == [f"{true.loading:g}" for true in truth]
+        card = bench.side_.cards.itemAt(bench.side_.cards.count() - 1).widget()
+        type_into(card.name, dried)
+        card = bench.side_.cards.itemAt(bench.side_.cards.count() - 1).widget()
+        card.spread.setCurrentIndex(2)
+        card.spread.activated.emit(2)
+        card = bench.side_.cards.itemAt(bench.side_.cards.count() - 1).widget()
+        type_into(card.count, "5")
+    take(menu_behind(bench.side_.numbers), "Copy all numbers")
+    cells = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
+    assert [row[:2] for row in cells[1:3]] == [["in air", "0"], ["in air", "1"]]
+    assert cells[0][-1] == "u by the whisker"
+    bench.side_.write_numbers(tmp_path / "bars")
+    written = (tmp_path / "bars.csv").read_text().splitlines()
+    assert written[0].startswith("# strength-bars.png: origin not said; SHA-256 ")
+    assert len(written) == 10
+    bench.side_.write_numbers(tmp_path / "bars.xlsx")
+    assert (tmp_path / "bars.xlsx").stat().st_size > 1000
+    click(bench.side_.into)
+    study = window.session.study
+    (family,) = study.document.families
+    for id_, dried in zip(family.curves, ("in air", "pressed"), strict=True):
+        curve = recorded(study, id_)
+        truth = [bar for bar in strengths() if bar.dried == dried]
+        assert curve.x.tolist() == [bar.loading for bar in truth]
+        assert curve.y == pytest.approx([bar.mean for bar in truth], abs=0.2)
+        assert curve.u == pytest.approx([bar.s / 5**0.5 for bar in truth], rel=0.05), "s / √5, and a little of reading"

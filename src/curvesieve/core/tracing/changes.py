@@ -172,3 +172,14 @@ def add_bars(series_id: str, bars: Sequence[BarSpec]) -> Change:
         return change_series(series_id, kind="bars", places=(), by_hand=(), bars=(*old.bars, *new))(trace)
 
     return change
+
+
+def name_bar(series_id: str, number: int, name: str) -> Change:
+    """What the chart calls a bar."""
+
+    def change(trace: TraceSpec) -> TraceSpec:
+        old = series_of(trace, series_id)
+        bars = tuple(one.model_copy(update={"name": name}) if k == number else one for k, one in enumerate(old.bars))
+        return change_series(series_id, bars=bars)(trace)
+
+    return change

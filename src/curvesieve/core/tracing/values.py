@@ -82,10 +82,15 @@ def _u_at_x(frame: Frame, places: Floats, values: Floats, u: Floats) -> Floats:
 
 
 def curve_of(trace: TraceSpec, series: SeriesSpec) -> Curve:
-    """A series as a curve: x, y, u of y, with the names and units of the axes. Raises InputError as `traced`."""
+    """A series as a curve: x, y, u of y, with the names and units of the axes. Raises InputError as `traced`.
+
+    Bars stand at the numbers that they are named by, such as a loading, else at 1, 2, 3 …; their u has in it what their
+    whiskers say, see `standard_uncertainty`.
+    """
+    frame = frame_of(trace)
     if series.kind == "bars":
-        raise InputError("Bars have no x to be a curve of; bring them in as a table of values.")
-    found = traced(frame_of(trace), series)
+        return _of_bars(trace, series, traced_bars(frame, series))
+    found = traced(frame, series)
     x_label, y_label = trace.x.label or "x", trace.y.label or series.name or "y"
     x_label, y_label = (
         f"{text} since {said(axis.first, axis.scale)}" if axis.scale == "dates" else text
@@ -93,6 +98,31 @@ def curve_of(trace: TraceSpec, series: SeriesSpec) -> Curve:
     )
     x_unit, y_unit = ("s" if axis.scale == "dates" else axis.unit for axis in (trace.x, trace.y))
     return Curve(found.x, found.y, found.u_y, x_label, y_label, x_unit, y_unit)
+
+
+def _of_bars(trace: TraceSpec, series: SeriesSpec, bars: tuple[TracedBar, ...]) -> Curve:
+    named = [_number_of(bar.name) for bar in bars]
+    numbers = [one for one in named if one is not None]
+    x = np.array(numbers if len(numbers) == len(bars) else np.arange(1.0, len(bars) + 1))
+    y, u = np.array([bar.amount for bar in bars]).T
+    spread = [None if b.half is None else standard_uncertainty(b.half, series.spread, series.count) for b in bars]
+    if all(one is not None for one in spread):
+        u = np.hypot(u, [one[0] for one in spread if one is not None])
+    upright = _axis_of(series) == 1
+    across, along = (trace.x, trace.y) if upright else (trace.y, trace.x)
+    order = np.argsort(x, kind="stable")
+    whole = len(numbers) == len(bars)
+    x_label = across.label or ("category" if whole else "bar")
+    label = along.label or series.name or "value"
+    return Curve(x[order], y[order], u[order], x_label, label, across.unit if whole else "", along.unit)
+
+
+def _number_of(name: str) -> float | None:
+    try:
+        value = float(name.replace(",", ".").replace("−", "-"))
+    except ValueError:
+        return None
+    return value if math.isfinite(value) else None
 
 
 @dataclass(frozen=True)
@@ -116,19 +146,29 @@ class TracedBar:
     u_half: float | None = None
     stacked: bool = False
 
+    @property
+    def amount(self) -> tuple[float, float]:
+        """What the bar says, with u: where it ends, or its height where it stands on another."""
+        return (self.height, self.u_height) if self.stacked else (self.value, self.u)
+
 
 def traced_bars(frame: Frame, series: SeriesSpec) -> tuple[TracedBar, ...]:
     """The numbers of the bars of a series, by the axis that they go along; raises InputError where it has none."""
     if not series.bars:
         raise InputError(f"{series.name or 'This series'} has no bar yet; click inside one.")
-    way = np.array([np.subtract(bar.top, bar.base) for bar in series.bars])
-    axis = 0 if np.abs(way[:, 0]).sum() > np.abs(way[:, 1]).sum() else 1
+    axis = _axis_of(series)
     bases = [_number(frame, bar.base, axis) for bar in series.bars]
     common = float(np.median([base[0] for base in bases]))
     return tuple(
         _bar(frame, bar, axis, base, abs(base[0] - common) > _ON_BASE * base[1])
         for bar, base in zip(series.bars, bases, strict=True)
     )
+
+
+def _axis_of(series: SeriesSpec) -> int:
+    """The axis that bars go along: x (0) for those that lie, y (1) for those that stand."""
+    way = np.array([np.subtract(bar.top, bar.base) for bar in series.bars]).reshape(-1, 2)
+    return 0 if np.abs(way[:, 0]).sum() > np.abs(way[:, 1]).sum() else 1
 
 
 def _number(frame: Frame, place: Place, axis: int) -> tuple[float, float]:

@@ -15,6 +15,7 @@ from curvesieve.core.tracing.typed import said
 
 ToScreen = Callable[[float, float], QPointF]
 _MARK_PX, _DOT_PX = 9, 4.5
+_WORDS_PX = 13
 _GRID_STEPS = 24
 
 
@@ -61,6 +62,9 @@ def draw_marks(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:
             if mark.typed:
                 words.setdefault((round(mark.px), round(mark.py)), []).append(said(mark.value, axis.scale))
     painter.setPen(QPen(colour("verdigris"), 2))
+    font = painter.font()
+    font.setPixelSize(_WORDS_PX)
+    painter.setFont(font)
     for (px, py), values in words.items():
         at = screen(px, py)
         painter.drawLine(at - QPointF(_MARK_PX, 0), at + QPointF(_MARK_PX, 0))

@@ -2,23 +2,39 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from functools import partial
+from pathlib import Path
 from typing import get_args
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from curvesieve.app.benches.trace.work import TraceWork
 from curvesieve.app.widgets.basics import Card, button, empty, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
+from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.seen import side_column
 from curvesieve.app.widgets.table import plain_table, stretch
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.files import write_bytes, write_text
+from curvesieve.core.formats.writing import book_of_tables
 from curvesieve.core.reading import concise
 from curvesieve.core.tracing import changes
 from curvesieve.core.tracing.parts import SeriesSpec, Spread
+from curvesieve.core.tracing.table import rows_of
 from curvesieve.core.tracing.values import traced, traced_bars
 
 _SPREADS: tuple[Spread, ...] = get_args(Spread)
@@ -108,11 +124,16 @@ class SeriesSide(QWidget):
         self.table.setAccessibleName("numbers of the series")
         stretch(self.table, (1, 2), 60)
         self.table.cellClicked.connect(self._clicked)
+        self.table.setEditTriggers(
+            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
+        )
+        self.table.itemChanged.connect(self._named)
+        self._filling = False
         self.problem = label(role="problem", wrap=True)
         self.foot_words = label("u from how well the ticks are drawn, and the marks of both axes", "muted", wrap=True)
-        self.back = button("Take back a point", tip="The last one, or the one in hand (Backspace on the picture)")
+        self.back = button("Take back", tip="The last one, or the one in hand (Backspace on the picture)")
         self.back.clicked.connect(work.take_back)
-        self.into = button("Bring in as a curve", "act")
+        self.into = button("Bring in", "act", "As curves that follow the chart, ready for fits; several as a family")
         self.into.clicked.connect(self._bring_in)
         column = QWidget()
         rows = QVBoxLayout(column)
@@ -127,8 +148,12 @@ class SeriesSide(QWidget):
         rows.addWidget(self.table, 1)
         rows.addWidget(self.problem)
         rows.addWidget(self.foot_words)
+        self.numbers = button("Numbers ▾", tip="All numbers of the chart, copied or as a file")
+        self.numbers.clicked.connect(self.open_numbers)
         foot = QHBoxLayout()
+        foot.setSpacing(6)
         foot.addWidget(self.back)
+        foot.addWidget(self.numbers)
         foot.addStretch(1)
         foot.addWidget(self.into)
         whole = QVBoxLayout(self)
@@ -149,8 +174,8 @@ class SeriesSide(QWidget):
                 card.set_in_hand(series is not None and one.id == series.id)
                 self.cards.addWidget(card)
         self._fill(series)
-        count = len([one for one in trace.series if one.places])
-        self.into.setText("Bring in as a family" if count > 1 else "Bring in as a curve")
+        count = len([one for one in trace.series if one.places or one.bars])
+        self.numbers.setEnabled(work.frame is not None and count > 0)
         self.into.setEnabled(work.frame is not None and count > 0)
         self.back.setEnabled(series is not None and bool(series.places or series.bars))
 
@@ -164,7 +189,7 @@ class SeriesSide(QWidget):
                 if series.kind == "bars":
                     headings = ["#", _heading("value", trace.y.label, trace.y.unit), "half-length"]
                     rows = [
-                        [bar.name or str(k), concise(bar.value, bar.u),
+                        [bar.name or f"bar {k}", concise(*bar.amount),
                          "" if bar.half is None else concise(bar.half, bar.u_half)]
                         for k, bar in enumerate(traced_bars(frame, series), 1)
                     ]  # fmt: skip
@@ -179,14 +204,21 @@ class SeriesSide(QWidget):
             except InputError as error:
                 self.problem.setText(str(error))
         self.problem.setVisible(bool(self.problem.text()))
-        self.table.setHorizontalHeaderLabels(headings)
+        self._filling = True
+        bars = series is not None and series.kind == "bars"
+        self.table.setHorizontalHeaderLabels(["name" if bars else "#", *headings[1:]])
         self.table.setRowCount(len(rows))
         for r, row in enumerate(rows):
             for c, text in enumerate(row):
                 cell = QTableWidgetItem(text)
+                if c or not bars:
+                    cell.setFlags(cell.flags() & ~Qt.ItemFlag.ItemIsEditable)
+                else:
+                    cell.setToolTip("Double click names the bar; names that are numbers become x of the curve")
                 if c:
                     cell.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.table.setItem(r, c, cell)
+        self._filling = False
 
     def _clicked(self, row: int, column: int) -> None:
         """Takes the place of a row in hand: rows stand in the order of x, places as they were placed."""
@@ -198,8 +230,66 @@ class SeriesSide(QWidget):
         if 0 <= row < len(order):
             self.work.take_series(series.id, int(order[row]))
 
+    def _named(self, cell: QTableWidgetItem) -> None:
+        """Takes what was typed as the name of a bar."""
+        series = self.work.series
+        if self._filling or series is None or cell.column() != 0 or not 0 <= cell.row() < len(series.bars):
+            return
+        name = cell.text().strip()
+        if name != series.bars[cell.row()].name:
+            self.work.change(changes.name_bar(series.id, cell.row(), name), "name a bar")
+
+    def open_numbers(self) -> None:
+        """The menu of ways out for all numbers of the chart."""
+        rows: list[MenuRow] = [("Copy all numbers", self.copy_numbers), ("Write them as a file…", self._ask_numbers)]
+        menu_of(self, rows).popup(self.numbers.mapToGlobal(self.numbers.rect().topLeft()))
+
+    def _rows(self) -> list[list[str]] | None:
+        try:
+            return rows_of(self.work.trace)
+        except InputError as error:
+            self.work.session.noticed.emit(str(error), "problem")
+            return None
+
+    def copy_numbers(self) -> None:
+        """Puts all numbers of the chart into the clipboard, as cells for a spreadsheet."""
+        rows, board = self._rows(), QGuiApplication.clipboard()
+        if rows is not None and board is not None:
+            board.setText("\n".join("\t".join(row) for row in rows))
+            self.work.noted.emit(f"{counted(len(rows) - 1, 'row')} copied")
+
+    def _ask_numbers(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Write the numbers of the chart", "", "Table (*.csv);;Book (*.xlsx)"
+        )
+        if path:
+            self.write_numbers(Path(path))
+
+    def write_numbers(self, path: Path) -> None:
+        """Writes all numbers of the chart as a file, with where they are from in its first line."""
+        rows = self._rows()
+        if rows is None:
+            return
+        path = path if path.suffix else path.with_suffix(".csv")
+        chart = self.work.chart
+        origin = (
+            f"# {chart.name}: {self.work.trace.origin or 'origin not said'}; SHA-256 {chart.picture}" if chart else ""
+        )
+        try:
+            if path.suffix.lower() == ".xlsx":
+                write_bytes(path, book_of_tables({"numbers": [[origin], *rows]}))
+            else:
+                text = io.StringIO()
+                text.write(f"{origin}\n")
+                csv.writer(text, lineterminator="\n").writerows(rows)
+                write_text(path, text.getvalue())
+        except (InputError, OSError) as error:
+            self.work.session.noticed.emit(f"{path.name} cannot be written: {error}", "problem")
+            return
+        self.work.noted.emit(f"{path.name} written: {counted(len(rows) - 1, 'row')}")
+
     def _bring_in(self) -> None:
-        ready = [one.id for one in self.work.trace.series if one.places]
+        ready = [one.id for one in self.work.trace.series if one.places or one.bars]
         self.work.bring_in_curves(ready)
 
 
