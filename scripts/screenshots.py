@@ -9,6 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PyQt6.QtCore import Qt
 
 if TYPE_CHECKING:
@@ -54,8 +55,6 @@ def _drive(folder: Path) -> None:
     window.tray.show(next(waiting.number for waiting in window.tray.files if waiting.name == "strip_A_0p5wt.csv"))
     _compute_stress(window.intake_bench)
     take("intake-bench")
-    QTest.mouseClick(window.intake_bench.files.make, Qt.MouseButton.LeftButton)
-    take("make-a-curve")
     window.show_bench("Curve")
     _show_laws(window, take)
     session.look(View(session.study.document.curves[EXAMPLE].id))
@@ -66,6 +65,7 @@ def _drive(folder: Path) -> None:
     _share(window, take)
     _read_off(window, demo_folder(), take)
     _find_peaks(window, demo_folder(), take)
+    _trace(window, demo_folder() / "charts", take)
     session.jobs.close()
     app.processEvents()
 
@@ -104,10 +104,6 @@ def _share(window: Window, take: Callable[[str], None]) -> None:
     set_guide()
     settle()
     take("family-lifted")
-    bench.stand.stands["one panel each"].click()
-    bench.stand.fits.click()
-    settle()
-    take("family-panels")
     relaxed = [curve for curve in session.study.document.curves if "RH" in curve.label]
     session.look(View(relaxed[-1].id))
     share_parts(session)
@@ -137,14 +133,6 @@ def _make_figures(window: Window, settle: Callable[[], None], take: Callable[[st
     bench.work.choose("y 0")
     settle()
     take("figure-lifted")
-    relaxed = [curve for curve in session.study.document.curves if "RH" in curve.label]
-    session.look(View(relaxed[-1].id))
-    _make(bench, "a panel each")
-    for place in range(3):
-        bench.work.choose(f"y {place}")
-        bench.card.fields["numbers"].edited.emit({"numbers": "scientific"})
-    settle()
-    take("figure-panels")
 
 
 def _make(bench: FigureBench, words: str) -> None:
@@ -205,6 +193,90 @@ def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None
         QTest.qWait(50)
     take("figure-constructions")
     window.show_bench("Curve")
+
+
+def _trace(window: Window, folder: Path, take: Callable[[str], None]) -> None:
+    """The demo's charts: the release chart's axes, a line and points under the lens, looked back at; the bars."""
+    from PyQt6.QtTest import QTest
+
+    from curvesieve.core.study import Study
+    from curvesieve.core.tracing import changes
+    from curvesieve.demo.charts import RELEASE, STRENGTH, releases, share_px, time_px
+
+    def settle() -> None:
+        QTest.qWait(50)
+        while window.session.jobs.busy:
+            QTest.qWait(50)
+        window.notice.lay_down()
+
+    def x(t: float) -> float:
+        return float(time_px(np.array(t)))
+
+    def y(value: float) -> float:
+        return float(share_px(np.array(value)))
+
+    window.session.begin(Study().with_document(title="marram-films"))
+    window.take_files([folder / RELEASE])
+    settle()
+    bench, work = window.trace_bench, window.trace_bench.work
+    work.change(changes.with_axis("x", None, scale="log10", label="Time", unit="d"), "x")
+    work.change(changes.with_axis("y", None, label="Silver released", unit="%"), "y")
+    for name, place, value in (("x", (x(1e-3), y(0)), 1e-3), ("y", (x(1e-3), y(0)), 0.0), ("x", (x(100), y(0)), 100.0)):
+        work.change(changes.with_mark(name, place, value, work.even(name)), "a mark")  # type: ignore[arg-type]
+    work.change(lambda trace: trace.model_copy(update={"origin": "Report 12, figure 3, page 9"}), "origin")
+    QTest.mouseClick(bench.view, Qt.MouseButton.LeftButton, pos=bench.view.on_screen(x(1e-3), y(100)).toPoint())
+    bench.popup.fields["y"].setText("100")
+    take("trace-axes")
+    bench.popup.hide()
+    work.change(changes.with_mark("y", (x(1e-3), y(100)), 100.0, work.even("y")), "a mark")
+    for film in releases():
+        work.new_series()
+        work.take_tool("a line" if film.loading < 4 else "points")
+        places = [1.0] if film.loading < 4 else [0.004, 0.0086, 0.0185, 0.04, 0.086, 0.185, 0.4, 0.86, 1.85, 4.0, 8.6]
+        for t in places:
+            work.click((x(t), y(float(film.at(np.array(t))))), False)
+            settle()
+        change = changes.change_series(work.series_id, name=f"{film.loading:g} wt%", condition=film.loading)
+        work.change(change, "name a series")
+    film = releases()[2]
+    at = bench.view.on_screen(x(1.85), y(float(film.at(np.array(1.85)))))
+    QTest.mouseMove(bench.view, at.toPoint())
+    settle()
+    take("trace-lens")
+    QTest.mouseMove(bench, bench.rect().topLeft())
+    work.take_step("look back")
+    settle()
+    take("trace-back")
+    _trace_bars(window, folder / STRENGTH, settle)
+    take("trace-bars")
+
+
+def _trace_bars(window: Window, path: Path, settle: Callable[[], None]) -> None:
+    """Both groups of the bars, named and with what their whiskers are."""
+    from curvesieve.core.tracing import changes
+    from curvesieve.demo.charts import share_px
+
+    def y(value: float) -> float:
+        return float(share_px(np.array(value), 110.0))
+
+    window.take_files([path])
+    settle()
+    work = window.trace_bench.work
+    work.change(changes.with_axis("y", None, label="Tensile strength", unit="MPa"), "y")
+    for value in (0.0, 100.0):
+        work.change(changes.with_mark("y", (170.0, y(value)), value, work.even("y")), "a mark")
+    for number, px in enumerate((300.0, 1080.0)):
+        work.change(changes.with_mark("x", (px, y(0.0)), float(number)), "a mark")
+    for px, dried in ((277.0, "in air"), (373.0, "pressed")):
+        work.new_series()
+        work.take_tool("bars")
+        work.click((px, 700.0), False)
+        settle()
+        change = changes.change_series(work.series_id, name=dried, spread="standard deviation", count=5)
+        work.change(change, "name a series")
+        for number, loading in enumerate("0124"):
+            work.change(changes.name_bar(work.series_id, number, loading), "name a bar")
+    settle()
 
 
 def _find_peaks(window: Window, folder: Path, take: Callable[[str], None]) -> None:
@@ -276,12 +348,6 @@ def _show_laws(window: Window, take: Callable[[str], None]) -> None:
     while not bench.model.typeset.is_set:  # the typesetter is loaded in the background
         QTest.qWait(50)
     take("law-result")
-    bench.drawer.show_page("Straighten")
-    straight = bench.drawer.page("Straighten")
-    straight.run_button.click()
-    while straight.made is None:
-        QTest.qWait(50)
-    take("law-straight")
     bench.drawer.show_page("Ledger")
     session.look(View(relaxed[0].id))
     bench.model.open_terms()
