@@ -10,6 +10,7 @@ from PyQt6.QtGui import QGuiApplication, QImage, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog, QLineEdit
 
+from curvesieve.cli import main
 from curvesieve.core.study.passing import recorded
 from curvesieve.core.tracing.values import traced_bars
 from curvesieve.demo.charts import releases, share_px, strengths, time_px, write_charts
@@ -387,3 +388,84 @@ def test_the_demos_bars_give_means_and_spreads_in_two_groups(qtbot, window, pict
         assert curve.x.tolist() == [bar.loading for bar in truth]
         assert curve.y == pytest.approx([bar.mean for bar in truth], abs=0.2)
         assert curve.u == pytest.approx([bar.s / 5**0.5 for bar in truth], rel=0.05), "s / √5, and a little of reading"
+
+
+def test_drawings_and_pages_of_documents_are_pictures(qtbot, window, tmp_path, monkeypatch):
+    """Files that Matplotlib writes, opened by Qt's own modules: a drawing, and the second page of a document."""
+    from matplotlib.backends.backend_pdf import PdfPages
+    from matplotlib.figure import Figure
+
+    window = window()
+    figure = Figure(figsize=(5, 4))
+    axes = figure.add_axes((0.15, 0.15, 0.8, 0.75))
+    axes.plot([0, 10], [0, 5])
+    figure.savefig(tmp_path / "line.svg")
+    with PdfPages(tmp_path / "two.pdf") as pages:
+        pages.savefig(Figure(figsize=(5, 4)))
+        pages.savefig(figure)
+    window.take_files([tmp_path / "line.svg"])
+    settled(window, qtbot)
+    bench = window.trace_bench
+    assert bench.work.opened.picture.size[0] == 2000
+    assert len(bench.work.opened.found.corners) == 4
+    monkeypatch.setattr(QInputDialog, "getInt", lambda *a: (2, True))
+    window.take_files([tmp_path / "two.pdf"])
+    settled(window, qtbot)
+    assert bench.work.chart.name == "two.pdf, page 2"
+    assert bench.work.opened.picture.size == (1000, 800)
+    assert len(bench.work.opened.found.x.majors) >= 5
+    said = []
+    window.session.noticed.connect(lambda text, kind: said.append(text))
+    for name in ("bad.pdf", "bad.svg"):
+        (tmp_path / name).write_bytes(b"nothing of the kind")
+        window.take_files([tmp_path / name])
+        settled(window, qtbot)
+        assert f"{name} is no" in said[-1]
+
+
+def test_lines_are_thinned_drawn_over_and_written_for_the_command_line(qtbot, window, pictures, tmp_path, capsys):
+    window = window()
+    window.take_files([pictures[0]])
+    settled(window, qtbot)
+    bench = window.trace_bench
+    left, bottom = float(time_px(np.array(0.001))), float(share_px(np.array(0.0)))
+    mark(window, qtbot, (left, bottom), x="0.001", y="0")
+    mark(window, qtbot, (float(time_px(np.array(100.0))), bottom), x="100")
+    mark(window, qtbot, (left, float(share_px(np.array(100.0)))), y="100")
+    assert "as on a logarithmic axis; is it one?" in bench.step_words["axes"].text()
+    bench.axes.of_x.scale.setCurrentIndex(1)
+    bench.axes.of_x.scale.activated.emit(1)
+    assert "is it one" not in bench.step_words["axes"].text()
+    click(bench.steps["points"])
+    click(bench.tool_buttons["a line"])
+    film = releases()[0]
+    place = (float(time_px(np.array(1.0))), float(share_px(film.at(np.array(1.0)))))
+    type_into(bench.line_points.line, "25")
+    point(window, qtbot, place)
+    assert len(bench.work.series.places) == 25
+    type_into(bench.line_points.line, "")
+    point(window, qtbot, place)
+    assert 10 < len(bench.work.trace.series[-1].places) < 200
+    click(bench.tool_buttons["draw over"])
+    followed = bench.work.series.places
+    start, end = followed[5], followed[9]
+    QTest.mousePress(bench.view, LEFT, PLAIN, at(bench, start))
+    for share in np.linspace(0, 1, 8):
+        QTest.mouseMove(
+            bench.view, at(bench, np.array(start) + share * (np.array(end) - start) + (0, -12 * share * (1 - share)))
+        )
+    QTest.mouseRelease(bench.view, LEFT, PLAIN, at(bench, end))
+    drawn_over = bench.work.series.places
+    assert drawn_over != followed
+    assert (drawn_over[0], drawn_over[-1]) == (followed[0], followed[-1])
+    assert len(drawn_over) > len(followed), "what was drawn has more places than the piece that it replaces"
+    window.session.undo()
+    assert bench.work.series.places == followed
+    bench.side_.write_trace(tmp_path / "release")
+    assert (tmp_path / "release.png").read_bytes() == pictures[0].read_bytes()
+    assert main(["trace", str(tmp_path / "release.json")]) == 0
+    told = capsys.readouterr()
+    assert told.out.count("\n") == 1 + sum(len(one.places) for one in bench.work.trace.series)
+    assert "mean miss 0." in told.err
+    bench.work.take_series(bench.work.series.id, 3)
+    assert "In hand: x between" in bench.side_.foot_words.text()

@@ -14,11 +14,13 @@ import curvesieve as cs
 from curvesieve.cli import main
 from curvesieve.core.errors import InputError
 from curvesieve.core.tracing.axes import HALF_PIXEL, Mark, calibrated, filled, framed
-from curvesieve.core.tracing.parts import AxisSpec, BarSpec, MarkSpec, SeriesSpec, TraceSpec
+from curvesieve.core.tracing.back import look_back
+from curvesieve.core.tracing.parts import AxisSpec, BarSpec, MarkSpec, Prepared, SeriesSpec, TraceSpec
 from curvesieve.core.tracing.picture import open_picture, read_picture
+from curvesieve.core.tracing.prepare import carried
 from curvesieve.core.tracing.saved import load, written
 from curvesieve.core.tracing.typed import said, value_of
-from curvesieve.core.tracing.values import curve_of, frame_of, standard_uncertainty, traced, traced_bars
+from curvesieve.core.tracing.values import between, curve_of, frame_of, standard_uncertainty, traced, traced_bars
 from tests.core.charts import drawn
 
 
@@ -227,7 +229,7 @@ def test_a_saved_trace_is_read_without_a_window(chart_file, tmp_path, capsys):
     x, y = (AxisSpec(scale=s, unit=u, marks=tuple(MarkSpec(px=a, py=b, value=v) for a, b, v in axes[n]))
             for n, s, u in (("x", "log10", "d"), ("y", "linear", "%")))  # fmt: skip
     whole = TraceSpec(x=x, y=y, series=(series,), origin="Report 12, figure 3")
-    (path.parent / "t.json").write_text(written(whole, open_picture(path)))
+    (path.parent / "t.json").write_text(written(whole, path.name, open_picture(path).sha256))
     again, _, notes = load(path.parent / "t.json")
     assert again.series == (series,)
     assert notes == ()
@@ -264,7 +266,7 @@ def test_traces_that_cannot_be_read_say_why(chart_file, tmp_path, capsys, change
 
 def test_a_picture_that_is_another_one_is_told(chart_file, tmp_path):
     _, path, _ = chart_file
-    whole = written(TraceSpec(), open_picture(path))
+    whole = written(TraceSpec(), path.name, open_picture(path).sha256)
     (tmp_path / "chart.png").write_bytes(png(np.full((60, 80, 3), 200, np.uint8)))
     (tmp_path / "t.json").write_text(whole)
     assert "SHA-256 differs" in load(tmp_path / "t.json")[2][0]
@@ -296,3 +298,27 @@ def test_an_axis_of_dates_counts_seconds_from_the_first_without_losing_digits():
     assert curve.x == pytest.approx([0, 1], abs=1e-9)
     assert curve.x_unit == "s"
     assert curve.x_label.startswith("Time since 2023-11-14 22:13")
+
+
+def test_a_saved_trace_of_a_turned_picture_has_the_same_numbers(chart_file):
+    """What is written after the picture was turned reads as what was written before."""
+    chart, path, axes = chart_file
+    places = tuple(map(tuple, chart.series[0].pixels[100:500:80].tolist()))
+    x, y = (AxisSpec(scale=s, marks=tuple(MarkSpec(px=a, py=b, value=v) for a, b, v in axes[n]))
+            for n, s in (("x", "log10"), ("y", "linear")))  # fmt: skip
+    before = TraceSpec(x=x, y=y, series=(SeriesSpec(id="a", places=places),))
+    turned = Prepared(turn=-4.0, crop=(10, 10, 480, 390))
+    picture = open_picture(path)
+    after = carried(before, Prepared(), turned, picture.size)
+    (path.parent / "turned.json").write_text(written(after, path.name, picture.sha256, turned))
+    saved, shown, _ = load(path.parent / "turned.json")
+    assert shown.size == (470, 380)
+    assert traced(frame_of(saved), saved.series[0]).y == pytest.approx(traced(frame_of(before), before.series[0]).y)
+    assert look_back(shown, frame_of(saved), saved.series[0]).worst < 0.6
+
+
+def test_where_a_value_is_on_its_axis_is_said_in_words():
+    axis = trace().x
+    assert [between(axis, v) for v in (1e-4, 1e-3, 0.5, 20.0)] == [
+        "before 0.001", "at 0.001", "between 0.001 and 10", "beyond 10",
+    ]  # fmt: skip

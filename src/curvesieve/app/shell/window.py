@@ -60,7 +60,7 @@ if TYPE_CHECKING:
 _SHELF_PX = 212
 
 BENCHES = ("Intake", "Curve", "Family", "Trace", "Figure")
-_PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".bmp", ".webp")
+_PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".bmp", ".webp", ".svg", ".pdf")
 """Files that are charts to be traced."""
 _DATA_FILES = (
     "Measured data (*.csv *.txt *.dat *.tsv *.xy *.xye *.asc *.jdx *.dx *.xlsx *.ods *.h5 *.hdf5 *.nxs *.xml *.npy"

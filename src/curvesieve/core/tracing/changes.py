@@ -12,6 +12,7 @@ from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.tracing.axes import filled
 from curvesieve.core.tracing.parts import AxisSpec, BarSpec, Kind, MarkSpec, Place, SeriesSpec, TraceSpec
+from curvesieve.core.tracing.thin import redrawn
 
 Change = Callable[[TraceSpec], TraceSpec]
 AxisName = Literal["x", "y"]
@@ -148,6 +149,19 @@ def set_line(series_id: str, places: Floats, width: float) -> Change:
     """A line that was followed, in the place of what the series had; `places` in pixels, of shape (n, 2)."""
     found = tuple((float(x), float(y)) for x, y in places)
     return change_series(series_id, kind="line", places=found, by_hand=(), bars=(), width=float(width))
+
+
+def redraw_line(series_id: str, by_hand: Floats) -> Change:
+    """A piece of a line drawn by hand, in pixels of shape (n, 2), in the place of what was there."""
+
+    def change(trace: TraceSpec) -> TraceSpec:
+        old = series_of(trace, series_id)
+        if old.kind != "line" or len(old.places) < 2:
+            raise InputError("Only a line can be drawn over; follow one first.")
+        places = redrawn(np.array(old.places), by_hand)
+        return set_line(series_id, places, old.width)(trace)
+
+    return change
 
 
 def add_marks(series_id: str, places: Floats) -> Change:

@@ -10,7 +10,7 @@ import numpy as np
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.tracing.axes import Frame, calibrated, framed
-from curvesieve.core.tracing.parts import BarSpec, Place, SeriesSpec, Spread, TraceSpec
+from curvesieve.core.tracing.parts import AxisSpec, BarSpec, Place, SeriesSpec, Spread, TraceSpec
 from curvesieve.core.tracing.typed import said
 
 _BY_HAND_PX = 0.5
@@ -79,6 +79,18 @@ def _u_at_x(frame: Frame, places: Floats, values: Floats, u: Floats) -> Floats:
     steepest = np.abs(along[:, 1]) / np.maximum(u[:, 0], 1e-300)
     slope = np.minimum(np.where(np.isfinite(slope), slope, np.inf), steepest)
     return np.asarray(np.hypot(u[:, 1], slope * u[:, 0]))
+
+
+def between(axis: AxisSpec, value: float) -> str:
+    """Where a value is among those that were marked on its axis, in words: a check by eye (common practice)."""
+    marked = sorted({mark.value - axis.first for mark in axis.marks})
+    words = [said(one + axis.first, axis.scale) for one in marked]
+    above = next((k for k, one in enumerate(marked) if one >= value), len(marked))
+    if above == 0:
+        return f"before {words[0]}" if value < marked[0] else f"at {words[0]}"
+    if above == len(marked):
+        return f"beyond {words[-1]}"
+    return f"between {words[above - 1]} and {words[above]}"
 
 
 def curve_of(trace: TraceSpec, series: SeriesSpec) -> Curve:

@@ -156,4 +156,22 @@ def axes_words(work: TraceWork) -> tuple[str, bool]:
     told = sum(mark.typed for axis in (work.trace.x, work.trace.y) for mark in axis.marks)
     more = f", {count - told} from even ticks" if count > told else ""
     worst = max(frame.x.worst, frame.y.worst)
-    return f"{kinds} · {told} marks typed{more}, miss {worst:.1f} px at the most", True
+    told_words = f"{kinds} · {told} marks typed{more}, miss {worst:.1f} px at the most"
+    return "\n".join([told_words, *_doubts(work)]), True
+
+
+def _doubts(work: TraceWork) -> list[str]:
+    """What does not go together: even ticks that the marks are not on, short ticks that crowd on a linear axis."""
+    out = []
+    found = work.opened.found if work.opened is not None else None
+    for name in ("x", "y"):
+        axis: AxisSpec = getattr(work.trace, name)
+        ticks = getattr(found, name) if found is not None else None
+        if ticks is None:
+            continue
+        if ticks.crowding and axis.scale == "linear":
+            out.append(f"{name}: short ticks crowd between the long ones, as on a logarithmic axis; is it one?")
+        alone = all(mark.typed for mark in axis.marks)
+        if len(ticks.majors) > len(axis.marks) and alone and axis.scale != "reciprocal":
+            out.append(f"{name}: the marks do not come out even with the ticks; look at the grid and the values")
+    return out

@@ -13,12 +13,14 @@ from curvesieve.app.benches.trace.axes_card import AxesCard, axes_words
 from curvesieve.app.benches.trace.mark_popup import MarkPopup
 from curvesieve.app.benches.trace.picture_view import PictureView
 from curvesieve.app.benches.trace.series_side import SeriesSide
+from curvesieve.app.benches.trace.sheets import is_sheet, pages_of
 from curvesieve.app.benches.trace.work import TOOLS, Step, TraceWork
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.basics import Card, Elided, button, empty, label
 from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.menu import MenuRow, menu_of
+from curvesieve.app.widgets.number import NumberField
 from curvesieve.app.widgets.seen import SeenBench
 from curvesieve.core.errors import InputError
 from curvesieve.core.study import edits
@@ -30,7 +32,7 @@ from curvesieve.core.tracing.typed import value_of
 _LEFT_PX = 268
 HINT = "Click to place a point · Alt does not snap · arrow keys move it by a tenth of a pixel, with Shift by one"
 _AXES_HINT = "Click a place whose value is printed: it snaps to ticks and corners of the frame; then type the value"
-_PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff *.bmp *.webp);;All files (*)"
+_PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff *.bmp *.webp *.svg *.pdf);;All files (*)"
 _AS_IT_WAS = {"corners": None, "turn": 0.0, "crop": None}
 _STEPS: tuple[tuple[Step, str], ...] = (("axes", "1  Axes"), ("points", "2  Points"), ("look back", "3  Look back"))
 
@@ -62,6 +64,7 @@ class TraceBench(SeenBench):
         self.view.placed.connect(self._placed)
         self.view.cornered.connect(self._straighten)
         self.view.boxed.connect(self._cut_out)
+        self.view.drawn.connect(work.draw_over)
         self.view.pointed.connect(lambda text: self.told.emit(text or self._hint()))
         self.popup.typed.connect(self._mark)
 
@@ -127,7 +130,29 @@ class TraceBench(SeenBench):
             one.clicked.connect(partial(self.work.take_tool, tool))
             self.tool_buttons[tool] = one
             rows.addWidget(one, number // 3, number % 3)
+        self.line_points = NumberField("points of a line", "", whole=True, optional=True)
+        self.line_points.set(self.work.line_points)
+        self.line_points.setToolTip("How many points a line is thinned to; empty: as many as keep to it within 0.2 px")
+        self.line_points.edited.connect(self._count_points)
+        self.line_points.refused.connect(lambda text: self.session.noticed.emit(text, "problem"))
+        self.line_words = label("points a line", "muted")
+        self.lying = button("the bars lie", "tab", "Bars that go along x")
+        self.lying.setCheckable(True)
+        self.lying.toggled.connect(self._lay)
+        rows.addWidget(self.line_words, 2, 0)
+        rows.addWidget(self.line_points, 2, 1)
+        rows.addWidget(self.lying, 3, 0, 1, 3)
         return made
+
+    def _count_points(self, count: object) -> None:
+        if isinstance(count, int) and count < 2:
+            self.session.noticed.emit("A line needs two points at least; the old number is kept.", "problem")
+            self.line_points.set(self.work.line_points)
+            return
+        self.work.line_points = count if isinstance(count, int) else None
+
+    def _lay(self, on: bool) -> None:
+        self.work.lying = on
 
     def _make_middle(self) -> QWidget:
         self.title = Elided(role="strong")
@@ -193,6 +218,9 @@ class TraceBench(SeenBench):
         self._say("look back", self._back_words())
         for tool, one_button in self.tool_buttons.items():
             one_button.setChecked(tool == work.tool)
+        for part in (self.line_words, self.line_points):
+            part.setVisible(work.tool == "a line")
+        self.lying.setVisible(work.tool in ("bars", "one bar"))
         self.axes.refresh()
         self.side_.refresh()
         if not self.origin.hasFocus():
@@ -325,7 +353,18 @@ class TraceBench(SeenBench):
         except OSError as error:
             self.session.noticed.emit(f"{path.name} cannot be read: {error.strerror or error}.", "problem")
             return
-        self.work.bring_in(content, path.name)
+        page = 1
+        if is_sheet(path.name):
+            try:
+                count = pages_of(content, path.name)
+            except InputError as error:
+                self.session.noticed.emit(str(error), "problem")
+                return
+            if count > 1:
+                page, ok = QInputDialog.getInt(self, path.name, f"Which page of {count}?", 1, 1, count)
+                if not ok:
+                    return
+        self.work.bring_in(content, path.name, page)
 
     def paste(self) -> None:
         """Brings in the picture in the clipboard."""

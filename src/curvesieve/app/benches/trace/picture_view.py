@@ -16,6 +16,7 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
+    QPolygonF,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QWidget
@@ -43,6 +44,7 @@ class PictureView(QWidget):
     placed = pyqtSignal(float, float, bool)
     cornered = pyqtSignal(list)
     boxed = pyqtSignal(float, float, float, float)
+    drawn = pyqtSignal(list)
     pointed = pyqtSignal(str)
 
     def __init__(self, work: TraceWork) -> None:
@@ -56,6 +58,7 @@ class PictureView(QWidget):
         self.asking = ""
         """What is asked for: "corners", "a box", or nothing."""
         self._corners: list[Place] = []
+        self._drawing: list[Place] = []
         self.gamma = 1.0
         """Above 1 what is dark is shown lighter; numbers are not touched."""
         self._shown_gamma = 1.0
@@ -157,6 +160,8 @@ class PictureView(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for place in self._corners:
             painter.drawEllipse(self.on_screen(*place), 6, 6)
+        if self._drawing:
+            painter.drawPolyline(QPolygonF([self.on_screen(*place) for place in self._drawing]))
         if self._drag is not None and self._drag[0] == "box" and self._pointer is not None:
             painter.drawRect(QRectF(self._drag[1], self._pointer).normalized())
 
@@ -274,6 +279,9 @@ class PictureView(QWidget):
         if self.asking == "a box":
             self._drag = ("box", at)
             return
+        if self.work.step == "points" and self.work.tool == "draw over" and not self.asking:
+            self._drag, self._drawing = ("draw", at), [self.pixel(at)]
+            return
         there = self._at(at) if not self.asking and self.work.step == "points" and self.work.tool == "points" else None
         if there is not None:
             self.work.take_series(*there)
@@ -290,6 +298,8 @@ class PictureView(QWidget):
                 self._scale = self._fit()
             self._off += by
             self._drag = (what, at)
+        elif what == "draw":
+            self._drawing.append(self.pixel(at))
         elif what == "place":
             self.work.nudge(by.x() / self.scale, by.y() / self.scale)
             self._drag = (what, at)
@@ -300,6 +310,13 @@ class PictureView(QWidget):
             (left, top), (right, bottom) = self.pixel(drag[1]), self.pixel(event.position())
             self.ask("")
             self.boxed.emit(min(left, right), min(top, bottom), max(left, right), max(top, bottom))
+        if drag is not None and drag[0] == "draw":
+            if len(self._drawing) > 2:
+                self.drawn.emit(self._drawing)
+            else:
+                self.work.click(self._drawing[0], True)  # says what to do
+            self._drawing = []
+            self.update()
         if event is None or drag is None or drag[0] != "click":
             return
         off = event.position() - drag[1]

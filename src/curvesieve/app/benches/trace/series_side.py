@@ -6,7 +6,7 @@ import csv
 import io
 from functools import partial
 from pathlib import Path
-from typing import get_args
+from typing import Literal, get_args
 
 import numpy as np
 from PyQt6.QtCore import Qt
@@ -34,10 +34,13 @@ from curvesieve.core.formats.writing import book_of_tables
 from curvesieve.core.reading import concise
 from curvesieve.core.tracing import changes
 from curvesieve.core.tracing.parts import SeriesSpec, Spread
+from curvesieve.core.tracing.saved import written
 from curvesieve.core.tracing.table import rows_of
-from curvesieve.core.tracing.values import traced, traced_bars
+from curvesieve.core.tracing.values import between, traced, traced_bars
 
 _SPREADS: tuple[Spread, ...] = get_args(Spread)
+_ORDERS: tuple[Literal["x", "as placed"], ...] = ("x", "as placed")
+_UNCERTAIN = "u from how well the ticks are drawn, and the marks of both axes"
 _SIDE_PX = 332
 
 
@@ -67,6 +70,14 @@ class SeriesCard(Card):
         self.condition.editingFinished.connect(partial(self._condition, series))
         fields.addWidget(label("condition", "muted"), 0, 0)
         fields.addWidget(self.condition, 0, 1)
+        if series.kind in ("points", "marks"):
+            self.order = Choice()
+            self.order.setAccessibleName(f"order of series {number + 1}")
+            self.order.addItems([f"points by {one}" if one == "x" else f"points {one}" for one in _ORDERS])
+            self.order.setCurrentIndex(_ORDERS.index(series.order))
+            self.order.activated.connect(lambda at: self._set("order", _ORDERS[at], series.order))
+            fields.addWidget(label("order", "muted"), 1, 0)
+            fields.addWidget(self.order, 1, 1)
         if series.kind == "bars":
             self.spread = Choice()
             self.spread.setAccessibleName(f"whiskers of series {number + 1}")
@@ -130,7 +141,7 @@ class SeriesSide(QWidget):
         self.table.itemChanged.connect(self._named)
         self._filling = False
         self.problem = label(role="problem", wrap=True)
-        self.foot_words = label("u from how well the ticks are drawn, and the marks of both axes", "muted", wrap=True)
+        self.foot_words = label(_UNCERTAIN, "muted", wrap=True)
         self.back = button("Take back", tip="The last one, or the one in hand (Backspace on the picture)")
         self.back.clicked.connect(work.take_back)
         self.into = button("Bring in", "act", "As curves that follow the chart, ready for fits; several as a family")
@@ -174,6 +185,7 @@ class SeriesSide(QWidget):
                 card.set_in_hand(series is not None and one.id == series.id)
                 self.cards.addWidget(card)
         self._fill(series)
+        self.foot_words.setText(self._check(series) or _UNCERTAIN)
         count = len([one for one in trace.series if one.places or one.bars])
         self.numbers.setEnabled(work.frame is not None and count > 0)
         self.into.setEnabled(work.frame is not None and count > 0)
@@ -220,6 +232,14 @@ class SeriesSide(QWidget):
                 self.table.setItem(r, c, cell)
         self._filling = False
 
+    def _check(self, series: SeriesSpec | None) -> str:
+        """Where the place in hand is on the axes, in words, to be checked by eye."""
+        frame, trace, number = self.work.frame, self.work.trace, self.work.number
+        if frame is None or series is None or not 0 <= number < len(series.places):
+            return ""
+        x, y = frame.values(np.array([series.places[number]]))[0].tolist()
+        return f"In hand: x {between(trace.x, x)}, y {between(trace.y, y)} on the axes"
+
     def _clicked(self, row: int, column: int) -> None:
         """Takes the place of a row in hand: rows stand in the order of x, places as they were placed."""
         series, frame = self.work.series, self.work.frame
@@ -241,7 +261,11 @@ class SeriesSide(QWidget):
 
     def open_numbers(self) -> None:
         """The menu of ways out for all numbers of the chart."""
-        rows: list[MenuRow] = [("Copy all numbers", self.copy_numbers), ("Write them as a file…", self._ask_numbers)]
+        rows: list[MenuRow] = [
+            ("Copy all numbers", self.copy_numbers),
+            ("Write them as a file…", self._ask_numbers),
+            ("Write the trace and its picture…", self._ask_trace),
+        ]
         menu_of(self, rows).popup(self.numbers.mapToGlobal(self.numbers.rect().topLeft()))
 
     def _rows(self) -> list[list[str]] | None:
@@ -287,6 +311,28 @@ class SeriesSide(QWidget):
             self.work.session.noticed.emit(f"{path.name} cannot be written: {error}", "problem")
             return
         self.work.noted.emit(f"{path.name} written: {counted(len(rows) - 1, 'row')}")
+
+    def _ask_trace(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Write the trace; its picture goes beside it", "", "Trace (*.json)")
+        if path:
+            self.write_trace(Path(path))
+
+    def write_trace(self, path: Path) -> None:
+        """Writes the trace as JSON with its picture beside it, as `curvesieve trace` reads them."""
+        chart = self.work.chart
+        if chart is None:
+            return
+        path = path if path.suffix else path.with_suffix(".json")
+        suffix = Path(chart.name).suffix.lower()
+        suffix = suffix if suffix in (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".bmp", ".webp") else ".png"
+        picture = path.with_name(f"{path.stem}{suffix}")
+        try:
+            write_bytes(picture, self.work.session.study.sources[chart.picture])
+            write_text(path, written(chart.trace, picture.name, chart.picture, chart.prepared))
+        except (InputError, OSError) as error:
+            self.work.session.noticed.emit(f"{path.name} cannot be written: {error}", "problem")
+            return
+        self.work.noted.emit(f"{path.name} and {picture.name} written")
 
     def _bring_in(self) -> None:
         ready = [one.id for one in self.work.trace.series if one.places or one.bars]

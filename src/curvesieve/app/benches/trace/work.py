@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from curvesieve.app.benches.trace.sheets import drawn, is_sheet
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.session import Session
 from curvesieve.core.changed import changed as changed_part
@@ -26,9 +27,9 @@ if TYPE_CHECKING:
     from curvesieve.core.tracing.ticks import FoundFrame
 
 Step = Literal["axes", "points", "look back"]
-Tool = Literal["points", "a line", "marks alike", "bars", "one bar"]
-TOOLS: tuple[Tool, ...] = ("points", "a line", "marks alike", "bars", "one bar")
-_LINE_POINTS = 60
+Tool = Literal["points", "a line", "marks alike", "bars", "one bar", "draw over"]
+TOOLS: tuple[Tool, ...] = ("points", "a line", "marks alike", "bars", "one bar", "draw over")
+_LINE_POINTS, _LINE_PX = 60, 0.2
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,6 +56,10 @@ class TraceWork(QObject):
         self.chart_id = ""
         self.step: Step = "axes"
         self.tool: Tool = "points"
+        self.line_points: int | None = _LINE_POINTS
+        """How many points a line is thinned to; None: as many as keep to it within a fifth of a pixel."""
+        self.lying = False
+        """Whether bars go along x."""
         self.series_id = ""
         self.number = -1
         """The place in hand; -1: none."""
@@ -128,21 +133,26 @@ class TraceWork(QObject):
 
     # -- pictures -----------------------------------------------------------------------------------
 
-    def bring_in(self, content: bytes, name: str) -> None:
-        """Opens the bytes of a picture in the background and adds it to the study; a refusal is said."""
+    def bring_in(self, content: bytes, name: str, page: int = 1) -> None:
+        """Opens the bytes of a picture, a drawing or a page of a PDF in the background and adds it to the study."""
 
-        def work(ticket: Ticket) -> Opened:
-            return _opened(content, name, Prepared())
+        def work(ticket: Ticket) -> tuple[bytes, str, Opened]:
+            if not is_sheet(name):
+                return content, name, _opened(content, name, Prepared())
+            made = drawn(content, name, page)
+            title = f"{name}, page {page}" if name.lower().endswith(".pdf") else name
+            return made, title, _opened(made, title, Prepared())
 
-        def done(opened: Opened) -> None:
+        def done(found: tuple[bytes, str, Opened]) -> None:
+            kept, title, opened = found
             id_ = new_id("chart")
-            if self.session.apply(edits.add_chart(content, name, id_), f"bring in {name}"):
+            if self.session.apply(edits.add_chart(kept, title, id_), f"bring in {title}"):
                 self.opened = opened
                 for note in opened.picture.notes:
                     self.session.noticed.emit(note, "note")
                 self.take_chart(id_)
 
-        self.session.jobs.start(f"Opening {name}", "a picture", work, done, self._refused)
+        self.session.jobs.start(f"Opening {name}", f"a picture {name}", work, done, self._refused)
 
     def _renew(self) -> None:
         chart = self.chart
@@ -241,6 +251,9 @@ class TraceWork(QObject):
         if self.opened is None or self.step != "points":
             return
         acts = {"points": self._place, "a line": self._follow, "marks alike": self._alike}
+        if self.tool == "draw over":
+            self.noted.emit("Press and draw along the line; what you draw takes the place of that piece")
+            return
         act = acts.get(self.tool)
         if act is not None:
             act(place, by_hand)
@@ -258,7 +271,7 @@ class TraceWork(QObject):
                                 if not by_hand else "Placed where it was clicked")  # fmt: skip
 
     def _follow(self, place: Place, by_hand: bool) -> None:
-        opened = self.opened
+        opened, count = self.opened, self.line_points
         assert opened is not None
 
         def work(ticket: Ticket) -> tuple[Any, Any]:
@@ -266,7 +279,7 @@ class TraceWork(QObject):
             from curvesieve.core.tracing.thin import thinned
 
             line = follow(opened.picture, place, opened.box)
-            return line, thinned(line.places, _LINE_POINTS)
+            return line, thinned(line.places, count, None if count is not None else _LINE_PX)
 
         def done(found: tuple[Any, Any]) -> None:
             line, places = found
@@ -301,7 +314,7 @@ class TraceWork(QObject):
         self.session.jobs.start("Looking for marks alike", "a trace", work, done, self._refused)
 
     def _bars(self, place: Place, alone: bool) -> None:
-        opened, frame = self.opened, self.frame
+        opened, frame, lying = self.opened, self.frame, self.lying
         assert opened is not None
         if frame is None:
             self._refused(f"Bars are read along the axes, so these come first. {self.frame_problem}")
@@ -310,7 +323,7 @@ class TraceWork(QObject):
         def work(ticket: Ticket) -> Any:
             from curvesieve.core.tracing.chart import bars_of
 
-            return bars_of(opened.picture, frame, place, alone)
+            return bars_of(opened.picture, frame, place, alone, lying)
 
         def done(found: Any) -> None:
             id_ = self._series_for(("bars",))
@@ -320,6 +333,16 @@ class TraceWork(QObject):
                 self.take_series(id_)
 
         self.session.jobs.start("Reading bars", "a trace", work, done, self._refused)
+
+    def draw_over(self, places: list[Place]) -> None:
+        """Puts a piece that was drawn by hand into the line in hand."""
+        import numpy as np
+
+        series = self.series
+        if series is None or series.kind != "line":
+            self._refused("Only a line can be drawn over; take one in hand, or follow one first.")
+            return
+        self.change(changes.redraw_line(series.id, np.array(places)), "draw over a line")
 
     def nudge(self, dx: float, dy: float) -> None:
         """Moves the place in hand by so many pixels."""
