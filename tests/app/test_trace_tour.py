@@ -116,6 +116,18 @@ def test_from_a_pasted_chart_to_curves_that_are_the_generators_within_u(qtbot, w
     click(bench.steps["look back"])
     settled(window, qtbot)
     assert "1 wt%: mean miss 0." in bench.step_words["look back"].text()
+    click(bench.beside)
+    QTest.qWait(50)
+    assert bench.again.isVisible()
+    shown = bench.again.grab().toImage()
+    where = bench.again.on_screen(*bench.work.trace.series[1].places[2])
+    colours = {
+        shown.pixelColor(round(where.x()) + dx, round(where.y()) + dy).name()
+        for dx in range(-6, 7)
+        for dy in range(-6, 7)
+    }
+    assert len(colours) > 2, "the point is drawn where it was read"
+    click(bench.beside)
     click(bench.side_.into)
     study = window.session.study
     made = [one for one in study.document.curves if study.origin(one.id) == "pasted picture.png"]
@@ -207,6 +219,13 @@ def test_marks_alike_and_bars_with_their_whiskers(qtbot, window):
     assert (bench.work.series.spread, bench.work.series.count) == ("standard deviation", 5)
     shown = [float(bench.side_.table.item(r, 1).text().split("(")[0]) for r in range(int(group.sum()))]
     assert shown == pytest.approx(bars.bar_values[group][:, 1, 1], rel=0.02)
+    bar = bench.work.series.bars[0]
+    free = (bar.top[0] + 3.0, bar.top[1] - 40.0)
+    point(window, qtbot, free, SHIFT | ALT)
+    again = bench.work.series.bars[0]
+    assert again.upper == pytest.approx((bar.top[0], bar.top[1] - 40.0), abs=1.0)
+    assert again.lower == bar.lower
+    window.session.undo()
     press(bench.view, Qt.Key.Key_Backspace)
     assert len(bench.work.series.bars) == group.sum() - 1
 

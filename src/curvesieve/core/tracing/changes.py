@@ -197,3 +197,32 @@ def name_bar(series_id: str, number: int, name: str) -> Change:
         return change_series(series_id, bars=bars)(trace)
 
     return change
+
+
+def set_whisker(series_id: str, place: Place) -> Change:
+    """An end of the whisker of the bar that a place is nearest to, at the foot of that place on the bar's middle.
+
+    Beyond the bar's end it is the outer end of the whisker, else the inner one. Raises InputError where there is no bar.
+    """
+
+    def change(trace: TraceSpec) -> TraceSpec:
+        bars = list(series_of(trace, series_id).bars)
+        if not bars:
+            raise InputError("There is no bar here whose whisker this could be; read the bars first.")
+        off = []
+        for bar in bars:
+            way = np.subtract(bar.top, bar.base) / max(np.hypot(*np.subtract(bar.top, bar.base)), 1e-9)
+            to = np.subtract(place, bar.base)
+            off.append(abs(float(to[0] * way[1] - to[1] * way[0])))
+        number = int(np.argmin(off))
+        bar = bars[number]
+        long_ = float(np.hypot(*np.subtract(bar.top, bar.base)))
+        way = np.subtract(bar.top, bar.base) / max(long_, 1e-9)
+        along = float(np.subtract(place, bar.base) @ way)
+        at = tuple(float(c) for c in np.array(bar.base) + along * way)
+        rises = way[0] - way[1] > 0  # to the right, or up
+        name = "upper" if (along > long_) == rises else "lower"
+        bars[number] = bar.model_copy(update={name: at})
+        return change_series(series_id, bars=tuple(bars))(trace)
+
+    return change

@@ -48,6 +48,8 @@ class TraceBench(SeenBench):
         self.session = session
         self.work = work = TraceWork(session)
         self.view = PictureView(work)
+        self.again = PictureView(work, bare=True)
+        self.again.hide()
         self.side_ = SeriesSide(work)
         self.side = self.side_
         self.popup = MarkPopup(self.view)
@@ -161,6 +163,9 @@ class TraceBench(SeenBench):
         self.grid.setCheckable(True)
         self.grid.setChecked(True)
         self.grid.clicked.connect(self._show_grid)
+        self.beside = button("Beside", "tab", "The numbers as a chart with the same axes, beside the picture")
+        self.beside.setCheckable(True)
+        self.beside.toggled.connect(self.again.setVisible)
         self.ready = button("Prepare ▾", tip="Turn, straighten or cut out the picture; what was traced goes along")
         self.ready.clicked.connect(self.open_prepare)
         self.light = QSlider(Qt.Orientation.Horizontal)
@@ -173,14 +178,18 @@ class TraceBench(SeenBench):
         self.whole.clicked.connect(self.view.whole)
         top = QHBoxLayout()
         top.addWidget(self.title, 1)
-        for widget in (self.size_words, self.light, self.grid, self.ready, self.whole):
+        for widget in (self.size_words, self.light, self.grid, self.beside, self.ready, self.whole):
             top.addWidget(widget)
         middle = QWidget()
         rows = QVBoxLayout(middle)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(6)
         rows.addLayout(top)
-        rows.addWidget(self.view, 1)
+        views = QHBoxLayout()
+        views.setSpacing(6)
+        views.addWidget(self.view, 1)
+        views.addWidget(self.again, 1)
+        rows.addLayout(views, 1)
         self.start = label(
             "Bring in the picture of a chart: open a file, drop it here, or paste a screenshot (Ctrl+V).", "muted", True
         )
@@ -206,7 +215,16 @@ class TraceBench(SeenBench):
         self.size_words.setText(f"{size[0]} × {size[1]} px" if size is not None else "")
         there = chart is not None
         self.start.setVisible(not there)
-        for part in (self.side_, self.light, self.grid, self.ready, self.whole, *self.steps.values(), self.origin):
+        for part in (
+            self.side_,
+            self.light,
+            self.grid,
+            self.beside,
+            self.ready,
+            self.whole,
+            *self.steps.values(),
+            self.origin,
+        ):
             part.setVisible(there)
         self.tools.setVisible(there and work.step == "points")
         self.axes.setVisible(work.step == "axes")
@@ -226,6 +244,7 @@ class TraceBench(SeenBench):
         if not self.origin.hasFocus():
             self.origin.setText(work.trace.origin)
         self.view.update()
+        self.again.update()
 
     def _say(self, step: str, text: str) -> None:
         self.step_words[step].setText(text)  # type: ignore[union-attr]

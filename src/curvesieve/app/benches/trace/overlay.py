@@ -21,7 +21,9 @@ _GRID_STEPS = 24
 
 def series_colour(work: TraceWork, number: int) -> QColor:
     """The colour that a series is drawn in over the picture."""
-    return colour("rust") if number == 0 else family_colours(max(len(work.trace.series), 2))[number]
+    count = len(work.trace.series)
+    names = ("rust", "violet", "verdigris", "ink")
+    return colour(names[number]) if count <= len(names) else family_colours(count)[number]
 
 
 def draw_grid(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:
@@ -70,6 +72,33 @@ def draw_marks(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:
         painter.drawLine(at - QPointF(_MARK_PX, 0), at + QPointF(_MARK_PX, 0))
         painter.drawLine(at - QPointF(0, _MARK_PX), at + QPointF(0, _MARK_PX))
         painter.drawText(at + QPointF(8, -8), " · ".join(values))
+
+
+def draw_values(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:
+    """The values of all marks beside their places, and the names of both axes: those of a chart drawn anew."""
+    painter.setPen(QColor("#22302F"))  # on white paper in any scheme
+    font = painter.font()
+    font.setPixelSize(_WORDS_PX)
+    painter.setFont(font)
+    metrics = painter.fontMetrics()
+    for name, axis in (("x", work.trace.x), ("y", work.trace.y)):
+        for mark in axis.marks:
+            at, text = screen(mark.px, mark.py), said(float(f"{mark.value:.6g}"), axis.scale)
+            wide = metrics.horizontalAdvance(text)
+            by = QPointF(-wide / 2, 16) if name == "x" else QPointF(-wide - 6, 5)
+            painter.drawText(at + by, text)
+        if axis.marks:
+            middle = screen(
+                sum(mark.px for mark in axis.marks) / len(axis.marks),
+                sum(mark.py for mark in axis.marks) / len(axis.marks),
+            )
+            words = f"{axis.label or name} ({axis.unit})" if axis.unit else axis.label or name
+            wide = metrics.horizontalAdvance(words)
+            painter.save()
+            painter.translate(middle + (QPointF(0, 34) if name == "x" else QPointF(-38, 0)))
+            painter.rotate(0 if name == "x" else -90)
+            painter.drawText(QPointF(-wide / 2, 0), words)
+            painter.restore()
 
 
 def draw_series(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:

@@ -21,7 +21,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from curvesieve.app.benches.trace.overlay import draw_grid, draw_marks, draw_series
+from curvesieve.app.benches.trace.overlay import draw_grid, draw_marks, draw_series, draw_values
 from curvesieve.app.benches.trace.work import Opened, TraceWork
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core.reading import concise
@@ -47,12 +47,15 @@ class PictureView(QWidget):
     drawn = pyqtSignal(list)
     pointed = pyqtSignal(str)
 
-    def __init__(self, work: TraceWork) -> None:
+    def __init__(self, work: TraceWork, bare: bool = False) -> None:
         super().__init__()
         self.work = work
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("the chart")
+        self.bare = bare
+        """Whether the numbers are drawn alone, as a chart with the same axes, without the picture."""
+        self.setMouseTracking(not bare)
+        self.setEnabled(not bare)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus if bare else Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("the numbers as a chart" if bare else "the chart")
         self.setMinimumSize(240, 200)
         self.grid_shown = True
         self.asking = ""
@@ -140,6 +143,13 @@ class PictureView(QWidget):
         assert self._pixmap is not None
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.scale < 3)
         size = self._pixmap.size()
+        if self.bare:
+            page = QRectF(self.corner(), QPointF(size.width(), size.height()) * self.scale + self.corner())
+            painter.fillRect(page, QColor("white"))
+            draw_grid(painter, self.work, self.on_screen)
+            draw_values(painter, self.work, self.on_screen)
+            draw_series(painter, self.work, self.on_screen)
+            return
         painter.drawPixmap(QRectF(self.corner().x(), self.corner().y(), size.width() * self.scale,
                                   size.height() * self.scale), self._pixmap, QRectF(self._pixmap.rect()))  # fmt: skip
         if self.grid_shown:
@@ -335,6 +345,10 @@ class PictureView(QWidget):
             self.update()
             return
         by_hand = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        shift = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        if shift and self.work.step == "points" and self.work.tool in ("bars", "one bar"):
+            self.work.set_whisker(place, by_hand)
+            return
         self.placed.emit(place[0], place[1], by_hand)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:

@@ -334,6 +334,15 @@ class TraceWork(QObject):
 
         self.session.jobs.start("Reading bars", "a trace", work, done, self._refused)
 
+    def set_whisker(self, place: Place, by_hand: bool) -> None:
+        """Puts an end of the whisker of the nearest bar where it was clicked."""
+        series = self.series
+        if series is None or series.kind != "bars":
+            self._refused("There are no bars in hand whose whiskers this could be; read the bars first.")
+            return
+        at = place if by_hand else self.snapped(place)[0]
+        self.change(changes.set_whisker(series.id, at), "end of a whisker")
+
     def draw_over(self, places: list[Place]) -> None:
         """Puts a piece that was drawn by hand into the line in hand."""
         import numpy as np
