@@ -248,6 +248,7 @@ def _trace(window: Window, folder: Path, take: Callable[[str], None]) -> None:
     settle()
     take("trace-back")
     _trace_bars(window, folder / STRENGTH, settle)
+    bench.view.leaveEvent(None)
     take("trace-bars")
 
 

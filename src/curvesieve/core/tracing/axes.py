@@ -6,8 +6,9 @@ Pixels are counted from the top left corner of the picture, their centres at hal
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -29,6 +30,11 @@ _BACK: Mapping[str, Callable[[Floats], Floats]] = {
     "linear": lambda s: s, "log10": lambda s: 10.0**s, "ln": np.exp, "reciprocal": lambda s: 1 / s,
     "dates": lambda s: s,
 }  # fmt: skip
+_RATES: Mapping[str, Callable[[Floats], Floats]] = {
+    "linear": np.ones_like, "log10": lambda v: v * math.log(10), "ln": lambda v: v, "reciprocal": lambda v: -(v**2),
+    "dates": np.ones_like,
+}  # fmt: skip
+"""How fast a value goes with its even scale."""
 HALF_PIXEL = 0.5 / math.sqrt(3)
 """The standard uncertainty, in pixels, of what is drawn in whole pixels: half a pixel either way, all equally likely
 (JCGM 100:2008, 4.3.7)."""
@@ -137,9 +143,16 @@ class Frame:
         corner = self.x.begin + shares[0] * self.x.along  # where the axes cross
         return corner - shares[0] * self.x.along - shares[1] * self.y.along, base
 
-    def _even(self, places: Floats) -> Floats:
+    @cached_property
+    def _affine(self) -> tuple[Floats, Floats]:
+        """From pixels to even scales: a matrix (2, 2) and what is added, (2,)."""
         corner, base = self._base()
-        return np.asarray(np.linalg.solve(base, (places - corner).T).T)
+        turn = np.linalg.inv(base)
+        return np.asarray(turn, float), np.asarray(-turn @ corner, float)
+
+    def _even(self, places: Floats) -> Floats:
+        turn, shift = self._affine
+        return np.asarray(places @ turn.T + shift)
 
     @property
     def u_px(self) -> float:
@@ -156,40 +169,42 @@ class Frame:
         carried on by the slopes against each (JCGM 100:2008, 5.1.2): an axis that is a little turned moves the other's
         values, too.
         """
-        total = self._of_reading(places, u_px)
-        for slopes, axis_u in self._of_marks(places):
-            total += (axis_u * slopes) ** 2
-        return np.sqrt(total)
+        rates = self._rates(places)
+        of_marks = (self._of_marks(places) ** 2).sum(axis=0)
+        return np.asarray(np.abs(rates) * np.sqrt(u_px**2 * (self._affine[0] ** 2).sum(axis=1) + of_marks))
 
     def u_of_difference(self, places: Floats, axis: int) -> float:
         """The standard uncertainty of the difference of two places, of shape (2, 2), along the x (0) or y axis (1).
 
         What both have in common of the marks of the axes falls out (JCGM 100:2008, 5.2.2).
         """
-        total = float(self._of_reading(places, self.u_px)[:, axis].sum())
-        for slopes, axis_u in self._of_marks(places):
-            total += (axis_u * float(slopes[0, axis] - slopes[1, axis])) ** 2
-        return math.sqrt(total)
+        rates = self._rates(places)[:, axis]
+        reading = self.u_px**2 * float((self._affine[0][axis] ** 2).sum()) * float((rates**2).sum())
+        marks = rates * self._of_marks(places)[:, :, axis]
+        return math.sqrt(reading + float(((marks[:, 0] - marks[:, 1]) ** 2).sum()))
 
-    def _of_reading(self, places: Floats, u_px: float) -> Floats:
-        """The variances of values, of shape (n, 2), that come of reading each place to `u_px` pixels."""
-        total = np.zeros_like(places)
-        for shift in np.eye(2) * _STEP_PX:
-            total += (u_px * self._slope(self.values(places + shift), self.values(places - shift))) ** 2
-        return total
+    def _rates(self, places: Floats) -> Floats:
+        """How fast values go with the even scales at pixels of shape (n, 2), of the same shape."""
+        values = self.values(places)
+        return np.stack([_RATES[self.x.scale](values[:, 0]), _RATES[self.y.scale](values[:, 1])], axis=1)
 
-    def _of_marks(self, places: Floats) -> Iterator[tuple[Floats, float]]:
-        """How values, of shape (n, 2), go with each mark moved either way, by pixel; and the u of that mark."""
+    def _of_marks(self, places: Floats) -> Floats:
+        """What the u of each mark, in each direction, does to the even scales at pixels: shape (marks, n, 2)."""
+        turns, shifts = self._moves
+        return np.asarray(np.einsum("kij,nj->kni", turns, places) + shifts[:, None])
+
+    @cached_property
+    def _moves(self) -> tuple[Floats, Floats]:
+        """How the map from pixels to even scales goes with each mark, times that mark's u: (k, 2, 2) and (k, 2)."""
+        turns, shifts = [], []
         for name in ("x", "y"):
             axis: Axis = getattr(self, name)
             for number in range(len(axis.marks)):
                 for across in (False, True):
-                    more, less = (self._with(name, number, across, by).values(places) for by in (_STEP_PX, -_STEP_PX))
-                    yield self._slope(more, less), axis.u_px
-
-    @staticmethod
-    def _slope(more: Floats, less: Floats) -> Floats:
-        return (more - less) / (2 * _STEP_PX)
+                    more, less = (self._with(name, number, across, by)._affine for by in (_STEP_PX, -_STEP_PX))
+                    turns.append(axis.u_px * (more[0] - less[0]) / (2 * _STEP_PX))
+                    shifts.append(axis.u_px * (more[1] - less[1]) / (2 * _STEP_PX))
+        return np.array(turns), np.array(shifts)
 
     def _with(self, name: str, number: int, across: bool, by: float) -> Frame:
         """The frame with one mark moved by so many pixels: the line through all follows it by least squares."""

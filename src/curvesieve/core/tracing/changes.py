@@ -202,7 +202,7 @@ def name_bar(series_id: str, number: int, name: str) -> Change:
 def set_whisker(series_id: str, place: Place) -> Change:
     """An end of the whisker of the bar that a place is nearest to, at the foot of that place on the bar's middle.
 
-    Beyond the bar's end it is the outer end of the whisker, else the inner one. Raises InputError where there is no bar.
+    Beyond the bar's end it is the outer end of the whisker, else the inner one. Raises InputError without a bar.
     """
 
     def change(trace: TraceSpec) -> TraceSpec:

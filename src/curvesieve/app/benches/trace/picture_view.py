@@ -71,9 +71,11 @@ class PictureView(QWidget):
         """Pixels of the screen for one of the picture; 0: as large as there is room."""
         self._off = QPointF()
         self._pixmap: QPixmap | None = None
+        self._scaled: tuple[QPixmap, QPixmap] | None = None
         self._of: Opened | None = None
         self._pointer: QPointF | None = None
         self._snapped: tuple[Place, bool] | None = None
+        self._said = ""
         self._drag: tuple[str, QPointF] | None = None
         self._snap_timer = QTimer(self)
         self._snap_timer.setSingleShot(True)
@@ -141,7 +143,6 @@ class PictureView(QWidget):
             image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
             self._pixmap, self._of = QPixmap.fromImage(image), opened
         assert self._pixmap is not None
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self.scale < 3)
         size = self._pixmap.size()
         if self.bare:
             page = QRectF(self.corner(), QPointF(size.width(), size.height()) * self.scale + self.corner())
@@ -150,14 +151,26 @@ class PictureView(QWidget):
             draw_values(painter, self.work, self.on_screen)
             draw_series(painter, self.work, self.on_screen)
             return
-        painter.drawPixmap(QRectF(self.corner().x(), self.corner().y(), size.width() * self.scale,
-                                  size.height() * self.scale), self._pixmap, QRectF(self._pixmap.rect()))  # fmt: skip
+        painter.drawPixmap(self.corner(), self._shown())
         if self.grid_shown:
             draw_grid(painter, self.work, self.on_screen)
         draw_marks(painter, self.work, self.on_screen)
         draw_series(painter, self.work, self.on_screen)
         self._paint_asked(painter)
         self._paint_lens(painter)
+
+    def _shown(self) -> QPixmap:
+        """The picture as large as it is seen, kept for as long as it is: the lens moves over it."""
+        assert self._pixmap is not None
+        size = self._pixmap.size() * self.scale
+        if self._scaled is None or self._scaled[0] is not self._pixmap or self._scaled[1].size() != size:
+            way = (
+                Qt.TransformationMode.SmoothTransformation
+                if self.scale < 3
+                else Qt.TransformationMode.FastTransformation
+            )
+            self._scaled = (self._pixmap, self._pixmap.scaled(size, Qt.AspectRatioMode.IgnoreAspectRatio, way))
+        return self._scaled[1]
 
     def ask(self, what: str) -> None:
         """Asks for four corners or a box; for nothing, what was asked is given up."""
@@ -207,7 +220,7 @@ class PictureView(QWidget):
         painter.setPen(QPen(colour("ink"), 2.5))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawEllipse(middle, _LENS, _LENS)
-        self._paint_numbers(painter, middle + QPointF(0, _LENS + 16), self.numbers(place))
+        self._paint_numbers(painter, middle + QPointF(0, _LENS + 16), self._said)
 
     def _paint_numbers(self, painter: QPainter, middle: QPointF, text: str) -> None:
         if not text:
@@ -245,7 +258,8 @@ class PictureView(QWidget):
         if not self._snap_timer.isActive():
             self._snap_timer.start(_SNAP_MS)
         place = self.pixel(at)
-        self.pointed.emit(self.numbers(place) if self._inside(place) else "")
+        self._said = self.numbers(place) if self._inside(place) else ""
+        self.pointed.emit(self._said)
         self.update()
 
     def leaveEvent(self, event: object) -> None:
@@ -259,6 +273,7 @@ class PictureView(QWidget):
         place = self.pixel(self._pointer)
         if self._inside(place):
             self._snapped = self.work.snapped(place)
+            self._said = self.numbers(place)
             self.update()
 
     def _at(self, at: QPointF) -> tuple[str, int] | None:
