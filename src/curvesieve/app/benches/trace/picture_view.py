@@ -28,8 +28,10 @@ from curvesieve.core.reading import concise
 from curvesieve.core.tracing.parts import Place
 
 _ROOM, _LENS, _NEAR = 10, 74, 7
+_KEPT_SCALE = 1.5
+"""Up to this the picture is kept as large as it is seen; larger ones would fill the memory."""
 _ZOOMS = (8, 12, 16, 24, 32)
-_SNAP_MS = 25
+_SNAP_MS = 50
 _KEYS = {
     Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
 }  # fmt: skip
@@ -151,7 +153,11 @@ class PictureView(QWidget):
             draw_values(painter, self.work, self.on_screen)
             draw_series(painter, self.work, self.on_screen)
             return
-        painter.drawPixmap(self.corner(), self._shown())
+        if self.scale <= _KEPT_SCALE:
+            painter.drawPixmap(self.corner(), self._shown())
+        else:  # enlarged, only what is seen is drawn
+            page = QRectF(self.corner(), QPointF(size.width(), size.height()) * self.scale + self.corner())
+            painter.drawPixmap(page, self._pixmap, QRectF(self._pixmap.rect()))
         if self.grid_shown:
             draw_grid(painter, self.work, self.on_screen)
         draw_marks(painter, self.work, self.on_screen)
@@ -164,11 +170,7 @@ class PictureView(QWidget):
         assert self._pixmap is not None
         size = self._pixmap.size() * self.scale
         if self._scaled is None or self._scaled[0] is not self._pixmap or self._scaled[1].size() != size:
-            way = (
-                Qt.TransformationMode.SmoothTransformation
-                if self.scale < 3
-                else Qt.TransformationMode.FastTransformation
-            )
+            way = Qt.TransformationMode.SmoothTransformation
             self._scaled = (self._pixmap, self._pixmap.scaled(size, Qt.AspectRatioMode.IgnoreAspectRatio, way))
         return self._scaled[1]
 
