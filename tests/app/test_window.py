@@ -159,7 +159,7 @@ def test_roles_rows_and_pasting(window, qtbot):
     assert len(recorded(w.session.study, w.session.view.curve)) == 3, "u is a column of words with a decimal point"
     QApplication.clipboard().setText("  ")
     w.paste()
-    assert "clipboard holds no text" in w.notice.text.text()
+    assert "clipboard holds neither text nor a picture" in w.notice.text.text()
 
 
 def test_wrong_numbers_in_fields_are_told_and_the_old_ones_kept(window, qtbot, tmp_path):
