@@ -110,7 +110,7 @@ def follow(
 
 def _walk(sheet: Sheet, at: Floats, way: Floats, thick: float) -> tuple[Floats, str]:
     """Step by step from a place one way: the places from it on, and how it ended."""
-    step = max(2.0, 0.6 * thick)
+    step = max(2.0, 0.8 * thick)
     look = max(7.0, 2.5 * thick)
     path = [at]
     told = "the line ends"
