@@ -8,7 +8,7 @@ from PIL import Image
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QGuiApplication, QImage, QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QInputDialog, QLineEdit
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QPushButton
 
 from curvesieve.cli import main
 from curvesieve.core.study.passing import recorded
@@ -488,3 +488,97 @@ def test_lines_are_thinned_drawn_over_and_written_for_the_command_line(qtbot, wi
     assert "mean miss 0." in told.err
     bench.work.take_series(bench.work.series.id, 3)
     assert "In hand: x between" in bench.side_.foot_words.text()
+
+
+def test_what_is_read_on_a_picture_is_not_written_to_another(qtbot, window, pictures):
+    """The answer of the background comes after another chart was taken in hand: its pixels are none of that one's."""
+    window = window()
+    window.take_files([pictures[1]])
+    settled(window, qtbot)
+    window.take_files([pictures[0]])
+    settled(window, qtbot)
+    bench = window.trace_bench
+    bench.work.take_tool("a line")
+    film = releases()[1]
+    place = (float(time_px(np.array(1.0))), float(share_px(film.at(np.array(1.0)))))
+    bench.work.click(place, False)
+    bench.work.take_chart(window.session.study.document.charts[0].id)
+    settled(window, qtbot)
+    assert all(not chart.trace.series for chart in window.session.study.document.charts)
+    assert "dropped" in window.notice.text.text()
+
+
+def test_every_other_control_of_the_bench(qtbot, window, pictures, tmp_path, monkeypatch):
+    window = window()
+    window.take_files([pictures[0]])
+    settled(window, qtbot)
+    bench = window.trace_bench
+    left, bottom = float(time_px(np.array(0.001))), float(share_px(np.array(0.0)))
+    point(window, qtbot, (left, bottom))
+    press(bench.popup.fields["x"], Qt.Key.Key_Escape)
+    assert not bench.popup.isVisible()
+    mark(window, qtbot, (left, bottom), x="0.001", y="0")
+    mark(window, qtbot, (float(time_px(np.array(100.0))), bottom), x="100")
+    mark(window, qtbot, (left, float(share_px(np.array(100.0)))), y="90")
+    typed_before = len(bench.work.trace.y.marks)
+    type_into(bench.axes.of_y.label, "Released")
+    assert len(bench.work.trace.y.marks) == typed_before, "even ticks stay when a word is typed"
+    row = bench.axes.of_y.marks.itemAt(1).widget()
+    type_into(row.findChild(QLineEdit), "100 %")
+    assert bench.work.trace.y.unit == "%"
+    assert [m.value for m in bench.work.trace.y.marks if m.typed] == [0.0, 100.0]
+    for scale in range(5):
+        bench.axes.of_x.scale.setCurrentIndex(scale)
+        bench.axes.of_x.scale.activated.emit(scale)
+    bench.axes.of_x.scale.setCurrentIndex(1)
+    bench.axes.of_x.scale.activated.emit(1)
+    bench.axes.of_x.marks.itemAt(1).widget().findChildren(QPushButton)[0].click()
+    assert bench.work.frame is None
+    window.session.undo()
+    type_into(bench.origin, "Report 12")
+    assert bench.work.trace.origin == "Report 12"
+    click(bench.steps["points"])
+    for t in (10.0, 0.1):
+        point(window, qtbot, (float(time_px(np.array(t))), float(share_px(releases()[2].at(np.array(t))))))
+    order = bench.side_.cards.itemAt(0).widget().order
+
+    def first() -> float:
+        return float(bench.side_.table.item(0, 1).text().split("(")[0])
+
+    assert first() == pytest.approx(0.1, rel=0.01)
+    order.setCurrentIndex(1)
+    order.activated.emit(1)
+    assert first() == pytest.approx(10, rel=0.01)
+    bench.side_.cards.itemAt(0).widget().findChildren(QPushButton)[0].click()
+    assert not bench.work.trace.series
+    zoom = bench.view.zoom
+    at_ = QPointF(at(bench, (600, 400)))
+    there = QPointF(bench.view.mapToGlobal(at_.toPoint()))
+    none, phase = Qt.MouseButton.NoButton, Qt.ScrollPhase.NoScrollPhase
+    for turn in (-120, 120):
+        bench.view.wheelEvent(QWheelEvent(at_, there, QPoint(), QPoint(0, turn), none, SHIFT, phase, False))
+        assert (bench.view.zoom != zoom) == (turn < 0)
+    corner = bench.view.corner()
+    QTest.mousePress(bench.view, LEFT, CTRL, at_.toPoint())
+    QTest.mouseMove(bench.view, at_.toPoint() + QPoint(30, 20))
+    QTest.mouseRelease(bench.view, LEFT, CTRL, at_.toPoint() + QPoint(30, 20))
+    assert (bench.view.corner() - corner).x() == pytest.approx(30, abs=1)
+    take(menu_behind(bench.ready), "Straighten")
+    press(bench.view, Qt.Key.Key_Escape)
+    assert bench.view.asking == ""
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(pictures[1]), ""))
+    click(bench.open)
+    settled(window, qtbot)
+    assert bench.work.chart.name == "strength-bars.png"
+    for value in (0.0, 100.0):
+        mark(window, qtbot, (170.0, float(share_px(np.array(value), 110.0))), y=f"{value:g}")
+    for number, x in enumerate((300.0, 1080.0)):
+        mark(window, qtbot, (x, float(share_px(np.array(0.0), 110.0))), x=str(number))
+    click(bench.steps["points"])
+    click(bench.tool_buttons["one bar"])
+    point(window, qtbot, (277.0, 700.0))
+    assert len(bench.work.series.bars) == 1
+    click(bench.lying)
+    assert bench.work.lying
+    bench.remove_chart()
+    assert [one.name for one in window.session.study.document.charts] == ["release-chart.png"]

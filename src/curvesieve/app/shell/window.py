@@ -279,9 +279,10 @@ class Window(QMainWindow):
             self.intake_bench.refresh()
         if "family_bench" in vars(self):
             self.family_bench.restyle()
-        for name in ("figure_bench", "trace_bench"):
-            if name in vars(self):
-                getattr(self, name).refresh()
+        if "figure_bench" in vars(self):
+            self.figure_bench.restyle()
+        if "trace_bench" in vars(self):
+            self.trace_bench.refresh()
 
     def show_bench(self, name: str) -> None:
         shown: QWidget = self.curve_bench
@@ -340,9 +341,10 @@ class Window(QMainWindow):
     def take_files(self, paths: list[Path]) -> None:
         """Opens a study, or puts data files on the tray and shows how they are understood."""
         studies = [path for path in paths if path.suffix == SUFFIX]
-        files = [file for path in paths if path.suffix != SUFFIX for file in _files_of(path)]
-        pictures = [path for path in files if path.suffix.lower() in _PICTURES]
-        files = [path for path in files if path not in pictures]
+        # pictures in a folder of data are photographs more often than charts: only those that were given are taken
+        pictures = [path for path in paths if path.suffix.lower() in _PICTURES and path.is_file()]
+        others = [path for path in paths if path.suffix != SUFFIX and path not in pictures]
+        files = [file for path in others for file in _files_of(path)]
         if pictures:
             self.show_bench("Trace")
             for path in pictures:

@@ -26,7 +26,7 @@ def with_axis(name: AxisName, even: Floats | None = None, **changes: Any) -> Cha
 
     def change(trace: TraceSpec) -> TraceSpec:
         axis = changed(getattr(trace, name), **changes)
-        return trace.model_copy(update={name: _filled(axis, even)})
+        return trace.model_copy(update={name: _filled(axis, even) if "scale" in changes else axis})
 
     return change
 

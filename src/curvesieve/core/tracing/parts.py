@@ -49,6 +49,11 @@ class AxisSpec(_Frozen):
         typed = [mark.value for mark in self.marks if mark.typed]
         return min(typed) if self.scale == "dates" and typed else 0.0
 
+    @property
+    def unit_of_numbers(self) -> str:
+        """The unit of the axis's numbers: seconds where it has dates."""
+        return "s" if self.scale == "dates" else self.unit
+
     def counted(self) -> tuple[Mark, ...]:
         """The marks for calibration, their values counted from `first`."""
         return tuple(Mark(mark.px, mark.py, mark.value - self.first, mark.typed) for mark in self.marks)

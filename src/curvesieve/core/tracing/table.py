@@ -26,7 +26,7 @@ def rows_of(trace: TraceSpec) -> list[list[str]]:
 
 def _title(axis: AxisSpec, name: str) -> str:
     said = name.replace("x", axis.label).replace("y", axis.label) if axis.label and "(" not in name else name
-    return f"{said} ({axis.unit})" if axis.unit else said
+    return f"{said} ({axis.unit_of_numbers})" if axis.unit_of_numbers else said
 
 
 def _rows(frame: Frame, series: SeriesSpec, number: int) -> list[list[str]]:

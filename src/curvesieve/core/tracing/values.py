@@ -108,8 +108,9 @@ def curve_of(trace: TraceSpec, series: SeriesSpec) -> Curve:
         f"{text} since {said(axis.first, axis.scale)}" if axis.scale == "dates" else text
         for text, axis in ((x_label, trace.x), (y_label, trace.y))
     )
-    x_unit, y_unit = ("s" if axis.scale == "dates" else axis.unit for axis in (trace.x, trace.y))
-    return Curve(found.x, found.y, found.u_y, x_label, y_label, x_unit, y_unit)
+    return Curve(
+        found.x, found.y, found.u_y, x_label, y_label, trace.x.unit_of_numbers, trace.y.unit_of_numbers
+    )  # fmt: skip
 
 
 def _of_bars(trace: TraceSpec, series: SeriesSpec, bars: tuple[TracedBar, ...]) -> Curve:

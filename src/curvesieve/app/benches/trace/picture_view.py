@@ -246,7 +246,9 @@ class PictureView(QWidget):
         (x, y), (u_x, u_y) = frame.values(places)[0].tolist(), frame.u(places, frame.u_px)[0].tolist()
         if not all(math.isfinite(v) for v in (x, y, u_x, u_y)):
             return "beyond the axes"
-        return f"{concise(x, u_x)} {trace.x.unit} · {concise(y, u_y)} {trace.y.unit}".replace("  ", " ").strip()
+        return f"{concise(x, u_x)} {trace.x.unit_of_numbers} · {concise(y, u_y)} {trace.y.unit_of_numbers}".replace(
+            "  ", " "
+        ).strip()
 
     # -- the mouse ----------------------------------------------------------------------------------
 

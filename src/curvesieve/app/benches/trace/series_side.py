@@ -195,11 +195,15 @@ class SeriesSide(QWidget):
         frame, trace = self.work.frame, self.work.trace
         self.problem.setText("")
         rows: list[list[str]] = []
-        headings = ["#", _heading("x", trace.x.label, trace.x.unit), _heading("y", trace.y.label, trace.y.unit)]
+        headings = [
+            "#",
+            _heading("x", trace.x.label, trace.x.unit_of_numbers),
+            _heading("y", trace.y.label, trace.y.unit_of_numbers),
+        ]
         if frame is not None and series is not None:
             try:
                 if series.kind == "bars":
-                    headings = ["#", _heading("value", trace.y.label, trace.y.unit), "half-length"]
+                    headings = ["#", _heading("value", trace.y.label, trace.y.unit_of_numbers), "half-length"]
                     rows = [
                         [bar.name or f"bar {k}", concise(*bar.amount),
                          "" if bar.half is None else concise(bar.half, bar.u_half)]

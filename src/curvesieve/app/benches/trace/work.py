@@ -282,6 +282,8 @@ class TraceWork(QObject):
             return line, thinned(line.places, count, None if count is not None else _LINE_PX)
 
         def done(found: tuple[Any, Any]) -> None:
+            if self._is_gone(opened):
+                return
             line, places = found
             id_ = self._series_for(())
             if self.change(changes.set_line(id_, places, line.width), "follow a line"):
@@ -296,6 +298,13 @@ class TraceWork(QObject):
 
         self.session.jobs.start("Following the line", "a trace", work, done, self._refused)
 
+    def _is_gone(self, opened: Opened) -> bool:
+        """Whether an answer is about a picture that is not in hand any more; its pixels are none of another's."""
+        if self.opened is opened:
+            return False
+        self.noted.emit("Another picture came in hand meanwhile; what was read on the one before was dropped")
+        return True
+
     def _alike(self, place: Place, by_hand: bool) -> None:
         opened = self.opened
         assert opened is not None
@@ -306,9 +315,13 @@ class TraceWork(QObject):
             return marks_alike(opened.picture, place, opened.box)
 
         def done(found: Any) -> None:
+            if self._is_gone(opened):
+                return
             id_ = self._series_for(("marks", "points"))
             if self.change(changes.add_marks(id_, found.places), "find marks alike"):
-                self.noted.emit(f"{counted(len(found.places), 'mark')} alike found; click those away that are none")
+                self.noted.emit(
+                    f"{counted(len(found.places), 'mark')} alike found; take one that is none with a click, and Delete"
+                )
                 self.take_series(id_)
 
         self.session.jobs.start("Looking for marks alike", "a trace", work, done, self._refused)
@@ -326,6 +339,8 @@ class TraceWork(QObject):
             return bars_of(opened.picture, frame, place, alone, lying)
 
         def done(found: Any) -> None:
+            if self._is_gone(opened):
+                return
             id_ = self._series_for(("bars",))
             if self.change(changes.add_bars(id_, found), "read bars"):
                 whiskers = sum(bar.upper is not None for bar in found)
