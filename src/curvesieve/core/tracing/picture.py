@@ -34,14 +34,18 @@ class Picture:
 
 
 def open_picture(path: Path) -> Picture:
-    """The picture of a file. Raises InputError as `read_picture`, and where the file cannot be read."""
+    """The picture of a file. Raises InputError as `read_picture` and `bytes_of`."""
+    return read_picture(bytes_of(path), path.name)
+
+
+def bytes_of(path: Path) -> bytes:
+    """The bytes of a picture's file. Raises InputError where it cannot be read, or is larger than pictures are."""
     try:
         if path.stat().st_size > _MAX_BYTES:
             raise InputError(f"{path.name} has more than {_MAX_BYTES // 2**20} MB; make the picture smaller.")
-        content = path.read_bytes()
+        return path.read_bytes()
     except OSError as error:
         raise InputError(f"{path.name} cannot be read: {error.strerror or error}.") from error
-    return read_picture(content, path.name)
 
 
 def read_picture(content: bytes, name: str) -> Picture:

@@ -26,6 +26,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.study import edits
 from curvesieve.core.tracing import changes
 from curvesieve.core.tracing.parts import Place, Prepared
+from curvesieve.core.tracing.picture import bytes_of
 from curvesieve.core.tracing.prepare import recorded_places
 from curvesieve.core.tracing.typed import value_of
 
@@ -367,22 +368,17 @@ class TraceBench(SeenBench):
 
     def bring_in(self, path: Path) -> None:
         """Brings in a picture file."""
-        try:
-            content = path.read_bytes()
-        except OSError as error:
-            self.session.noticed.emit(f"{path.name} cannot be read: {error.strerror or error}.", "problem")
-            return
         page = 1
-        if is_sheet(path.name):
-            try:
-                count = pages_of(content, path.name)
-            except InputError as error:
-                self.session.noticed.emit(str(error), "problem")
+        try:
+            content = bytes_of(path)
+            count = pages_of(content, path.name) if is_sheet(path.name) else 1
+        except InputError as error:
+            self.session.noticed.emit(str(error), "problem")
+            return
+        if count > 1:
+            page, ok = QInputDialog.getInt(self, path.name, f"Which page of {count}?", 1, 1, count)
+            if not ok:
                 return
-            if count > 1:
-                page, ok = QInputDialog.getInt(self, path.name, f"Which page of {count}?", 1, 1, count)
-                if not ok:
-                    return
         self.work.bring_in(content, path.name, page)
 
     def paste(self) -> None:

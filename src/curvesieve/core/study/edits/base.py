@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 
 from curvesieve.core.study.document import CurveEntry, Family
 from curvesieve.core.study.study import Study
@@ -14,6 +14,16 @@ Edit = Callable[[Study], Study]
 def new_id(kind: str) -> str:
     """A short name that is unique within any study."""
     return f"{kind}-{uuid.uuid4().hex[:10]}"
+
+
+def free_name(name: str, taken: Collection[str], nothing: str) -> str:
+    """A name, with a number behind it where others have it; `nothing` in the place of an empty one."""
+    wanted = made = name.strip() or nothing
+    count = 1
+    while made in taken:
+        count += 1
+        made = f"{wanted} {count}"
+    return made
 
 
 def change_curve(curve_id: str, change: Callable[[CurveEntry], CurveEntry]) -> Edit:

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.study.document import ChartEntry, CurveEntry, Family, FromChart
-from curvesieve.core.study.edits.base import Edit, new_id
+from curvesieve.core.study.edits.base import Edit, free_name, new_id
 from curvesieve.core.study.study import Study
 from curvesieve.core.tracing.parts import Prepared, TraceSpec
 from curvesieve.core.tracing.prepare import carried
@@ -20,12 +20,7 @@ def add_chart(content: bytes, name: str, chart_id: str = "") -> Edit:
 
     def edit(study: Study) -> Study:
         key = hashlib.sha256(content).hexdigest()
-        taken = {chart.name for chart in study.document.charts}
-        free = name
-        number = 1
-        while free in taken:
-            number += 1
-            free = f"{name} {number}"
+        free = free_name(name, {chart.name for chart in study.document.charts}, "chart")
         entry = ChartEntry(id=chart_id or new_id("chart"), name=free, picture=key)
         with_bytes = replace(study, sources={**study.sources, key: content})
         return with_bytes.with_document(charts=(*study.document.charts, entry))

@@ -7,7 +7,7 @@ from typing import Any
 
 from curvesieve.core.changed import changed
 from curvesieve.core.errors import InputError, nearest
-from curvesieve.core.study.edits.base import Edit, new_id
+from curvesieve.core.study.edits.base import Edit, free_name, new_id
 from curvesieve.core.study.figure_parts import AxisSpec, FigureSpec, LineSpec, PanelSpec
 from curvesieve.core.study.study import Study
 
@@ -18,7 +18,8 @@ def add_figure(spec: FigureSpec) -> Edit:
     """A figure more, at the end; a name that is taken gets a number."""
 
     def edit(study: Study) -> Study:
-        named = spec.model_copy(update={"name": _free_name(study, spec.name, spec.id)})
+        taken = {one.name for one in study.document.figures if one.id != spec.id}
+        named = spec.model_copy(update={"name": free_name(spec.name, taken, "figure")})
         return study.with_document(figures=(*study.document.figures, named))
 
     return edit
@@ -122,12 +123,3 @@ def figure_named(study: Study, name: str) -> FigureSpec:
         names = [one.name for one in figures]
         raise InputError(f"There is no figure {name!r}; there are {', '.join(names) or 'none'}{nearest(name, names)}")
     return found
-
-
-def _free_name(study: Study, name: str, own: str) -> str:
-    taken = {one.name for one in study.document.figures if one.id != own}
-    made, count = name.strip() or "figure", 1
-    while made in taken:
-        count += 1
-        made = f"{name.strip() or 'figure'} {count}"
-    return made
