@@ -520,6 +520,10 @@ def test_every_other_control_of_the_bench(qtbot, window, pictures, tmp_path, mon
     mark(window, qtbot, (left, bottom), x="0.001", y="0")
     mark(window, qtbot, (float(time_px(np.array(100.0))), bottom), x="100")
     mark(window, qtbot, (left, float(share_px(np.array(100.0)))), y="90")
+    assert "do not come out even" not in bench.step_words["axes"].text()
+    mark(window, qtbot, (left, float(share_px(np.array(60.0)))), y="40")
+    assert "y: the values do not come out even with their places" in bench.step_words["axes"].text()
+    window.session.undo()
     typed_before = len(bench.work.trace.y.marks)
     type_into(bench.axes.of_y.label, "Released")
     assert len(bench.work.trace.y.marks) == typed_before, "even ticks stay when a word is typed"

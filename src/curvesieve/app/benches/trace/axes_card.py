@@ -21,6 +21,8 @@ from curvesieve.core.tracing.parts import AxisSpec, MarkSpec
 from curvesieve.core.tracing.typed import said, value_of
 
 _SCALES: tuple[Scale, ...] = get_args(Scale)
+_UNEVEN_PX = 2.0
+"""A mark that misses its axis by more was not read a little off: its value is wrong."""
 _WORDS = {
     "linear": "linear",
     "log10": "logarithmic",
@@ -161,17 +163,19 @@ def axes_words(work: TraceWork) -> tuple[str, bool]:
 
 
 def _doubts(work: TraceWork) -> list[str]:
-    """What does not go together: even ticks that the marks are not on, short ticks that crowd on a linear axis."""
+    """What does not go together: values that do not come out even with their places, ticks that crowd as logarithms."""
     out = []
+    frame = work.frame
     found = work.opened.found if work.opened is not None else None
     for name in ("x", "y"):
         axis: AxisSpec = getattr(work.trace, name)
         ticks = getattr(found, name) if found is not None else None
-        if ticks is None:
-            continue
-        if ticks.crowding and axis.scale == "linear":
+        calibrated = getattr(frame, name) if frame is not None else None
+        if calibrated is not None and calibrated.worst > _UNEVEN_PX:
+            out.append(
+                f"{name}: the values do not come out even with their places, by {calibrated.worst:.0f} px; one of them "
+                "is wrong, or the scale is another"
+            )
+        if ticks is not None and ticks.crowding and axis.scale == "linear":
             out.append(f"{name}: short ticks crowd between the long ones, as on a logarithmic axis; is it one?")
-        alone = all(mark.typed for mark in axis.marks)
-        if len(ticks.majors) > len(axis.marks) and alone and axis.scale != "reciprocal":
-            out.append(f"{name}: the marks do not come out even with the ticks; look at the grid and the values")
     return out
