@@ -10,8 +10,10 @@ from scipy import ndimage
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
+from curvesieve.core.tracing.bar_ends import OUTLINE_PX, edge_of, side_of
 from curvesieve.core.tracing.inks import Ink, paper_of
 from curvesieve.core.tracing.picture import Picture
+from curvesieve.core.tracing.whiskers import whisker_of
 
 _ONE_LEVEL_PX = 3
 """Pixels within which ends of bars are on one line."""
@@ -21,14 +23,6 @@ _ALIKE_WIDTH = 0.15
 """Share of its width that another bar may differ by and still be one of them."""
 _OWN = 0.13
 """Share of its contrast to the paper that a bar's pixels may be off its colour."""
-_OUTLINE = 0.17
-"""Share of a bar's contrast that its outline has at least."""
-_OUTLINE_PX = 8.0
-"""The widest outline of a bar."""
-_STROKE = 0.45
-"""Share of the contrast of a whisker that its pixels must have."""
-_CAP = 2.2
-"""How many times wider than the whisker's line its cap is, at least."""
 _FAINTEST = 30.0
 
 
@@ -155,7 +149,7 @@ def _joined(boxes: list[tuple[int, int, int, int]]) -> list[tuple[int, int, int,
         slack = max(2.0, _ALIKE_WIDTH * (box[2] - box[0]))
         for k, other in enumerate(out):
             same = abs(other[0] - box[0]) <= slack and abs(other[2] - box[2]) <= slack
-            if same and box[1] - other[3] <= _OUTLINE_PX:
+            if same and box[1] - other[3] <= OUTLINE_PX:
                 out[k] = (min(other[0], box[0]), other[1], max(other[2], box[2]), box[3])
                 break
         else:
@@ -174,31 +168,26 @@ def _base_level(boxes: list[tuple[int, int, int, int]]) -> int | None:
 def _bar(straight: _Straight, fill: Ink, box: tuple[int, int, int, int], hangs: bool) -> Bar:
     """The bar in a box; one that `hangs` goes down from the base line."""
     left, top, right, bottom = box
-    height, width = straight.pixels.shape[:2]
+    height = straight.pixels.shape[0]
     beyond = slice(bottom + 3, bottom + height // 4) if hangs else slice(max(top - height // 4, 0), max(top - 3, 1))
     ground = straight.pixels[beyond, left:right]
     # the ground of a plot may be another than that of the page
     ink = Ink(fill.colour, paper_of(ground)) if ground.size else fill
     if ink.contrast < _FAINTEST:
         ink = fill
-    aside, long_ = max((right - left) // 3, 12), max((bottom - top) // 3, 12)
-    # only what is around the bar is looked at
-    share = np.zeros((height, width), np.float32)
-    part = (slice(max(top - long_, 0), bottom + long_), slice(max(left - aside, 0), right + aside))
-    share[part] = ink.share(straight.pixels[part])
     margin = max(1, (right - left) // 8)
     columns = np.arange(left + margin, right - margin)
     middle_column = (left + right) / 2
     clear = columns[np.abs(columns + 0.5 - middle_column) > max(2.5, 0.12 * (right - left))]
     columns = clear if clear.size >= 2 else columns
-    upper = _edge(straight.pixels, share, ink, columns, top, -1)
-    lower = _edge(straight.pixels, share, ink, columns, bottom, +1)
+    upper = edge_of(straight.pixels, ink, columns, top, -1)
+    lower = edge_of(straight.pixels, ink, columns, bottom, +1)
     rows = np.arange(top + max(1, (bottom - top) // 8), max(bottom - max(1, (bottom - top) // 8), top + 2))
     turned = np.swapaxes(straight.pixels, 0, 1)
-    sides = [_edge(turned, share.T, ink, rows, edge, sense) for edge, sense in ((left, -1), (right, +1))]
+    sides = [side_of(turned, ink, rows, edge, sense) for edge, sense in ((left, -1), (right, +1))]
     x = (sides[0] + sides[1]) / 2
     end, base = (lower, upper) if hangs else (upper, lower)
-    ends = _whisker(straight.pixels, ink, x, end, 1 if hangs else -1, sides[1] - sides[0])
+    ends = whisker_of(straight.pixels, ink, x, end, 1 if hangs else -1, sides[1] - sides[0])
     return Bar(
         straight.back(x, base),
         straight.back(x, end),
@@ -208,125 +197,13 @@ def _bar(straight: _Straight, fill: Ink, box: tuple[int, int, int, int], hangs: 
     )
 
 
-def _edge(
-    pixels: NDArray[np.uint8], share: NDArray[np.float32], ink: Ink, columns: NDArray[np.int64], edge: int, sense: int
-) -> float:
-    """Where a bar ends up (sense -1) or down (+1) in some columns: the middle of its outline, where it has one."""
-    height = share.shape[0]
-    inner = []
-    outer = []
-    off = np.sqrt(((pixels[:, columns].astype(np.float32) - np.asarray(ink.paper, np.float32)) ** 2).sum(axis=-1))
-    steps = np.arange(-4, int(_OUTLINE_PX) + 3)
-    rows = np.clip((edge if sense > 0 else edge - 1) + sense * steps, 0, height - 1)
-    for number, column in enumerate(columns):
-        own = share[rows, column]
-        there = _crossing(own, 0.5)
-        if there is None:
-            continue
-        inner.append(there)
-        away = off[rows, number] / max(float(off[rows[:3], number].mean()), 1e-9)
-        next_ = int(there) + 2  # a pixel further on than the mixed one there is paper, or an outline
-        if next_ < away.size and away[next_] > _OUTLINE:
-            beyond = _crossing(away[next_:], 0.5 * away[next_])
-            if beyond is not None:
-                outer.append(beyond + next_)
-    if not inner:
-        return float(edge)
-    first = float(np.median(inner))
-    last = float(np.median(outer)) if len(outer) > len(inner) / 2 else first
-    within = (first + last) / 2 if 0 <= last - first <= _OUTLINE_PX else first
-    start = (edge if sense > 0 else edge - 1) + 0.5 - sense * 4
-    return float(start + sense * within)
-
-
-def _crossing(values: Floats, level: float) -> float | None:
-    """The place where values fall below a level for the first time, between their places by a straight line."""
-    below = np.flatnonzero(values < level)
-    if below.size == 0 or below[0] == 0:
-        return None
-    k = int(below[0])
-    return float(k - 1 + (values[k - 1] - level) / max(values[k - 1] - values[k], 1e-9))
-
-
-def _whisker(
-    pixels: NDArray[np.uint8], ink: Ink, x: float, end: float, outward: int, wide: float
-) -> tuple[float, float] | None:
-    """The ends of a whisker, the lower and the upper as rows; None where none goes on from the end of the bar."""
-    outer = _stroke_end(pixels, ink.paper, x, end, outward, wide)
-    if outer is None:
-        return None
-    inner = _stroke_end(pixels, ink.colour, x, end, -outward, wide)
-    both = (outer, end if inner is None else inner)
-    return max(both), min(both)
-
-
-def _stroke_end(
-    pixels: NDArray[np.uint8], ground: Floats, x: float, top: float, sense: int, wide: float
-) -> float | None:
-    """How far a stroke goes from the end of a bar, up (-1) or down (+1), over paper or bar: the middle of its cap."""
-    height, width = pixels.shape[:2]
-    column = int(x)
-    reach = np.arange(max(column - 1, 0), min(column + 2, width))
-    start = round(top + sense * 3)
-    rows = np.arange(start, height if sense > 0 else -1, sense)
-    rows = rows[(rows >= 0) & (rows < height)]
-    if rows.size < 2:
-        return None
-    off = _off(pixels, ground, rows, reach)
-    line = off.max(axis=1)
-    plain = float(np.median(line[: max(3, min(6, line.size))]))
-    if plain < _FAINTEST or _is_wide(pixels, ground, x, rows[:3], wide, plain):
-        return None
-    ends = np.flatnonzero(line < _STROKE * plain)
-    if ends.size == 0:
-        return None
-    k = int(ends[0])
-    if k < 1:
-        return None
-    end = _crossing(line[: k + 1], 0.5 * plain)
-    stop = start + 0.5 + sense * (end if end is not None else k - 0.5)
-    return _cap(pixels, ground, x, stop, sense, plain)
-
-
-def _is_wide(
-    pixels: NDArray[np.uint8], ground: Floats, x: float, rows: NDArray[np.int64], wide: float, plain: float
-) -> bool:
-    """Whether what goes on from a bar is as wide as a bar: another one that is stacked on it, and no whisker."""
-    columns = np.clip([int(x - 0.3 * wide), int(x + 0.3 * wide)], 0, pixels.shape[1] - 1)
-    return bool((_off(pixels, ground, rows, columns) > _STROKE * plain).all())
-
-
-def _off(
-    pixels: NDArray[np.uint8], ground: Floats, rows: NDArray[np.int64], columns: NDArray[np.int64]
-) -> NDArray[np.float32]:
-    """How far pixels are off a colour, of shape (rows, columns), of 441 from black to white."""
-    part = pixels[np.ix_(rows, columns)].astype(np.float32)
-    return np.asarray(np.sqrt(((part - np.asarray(ground, np.float32)) ** 2).sum(axis=-1)))
-
-
-def _cap(pixels: NDArray[np.uint8], ground: Floats, x: float, stop: float, sense: int, plain: float) -> float:
-    """The middle of the cap at the end of a stroke, or that end where there is no cap."""
-    height, width = pixels.shape[:2]
-    side = max(4, round(min(pixels.shape[:2]) / 60))
-    rows = np.arange(max(int(stop) - side // 2 - 2, 0), min(int(stop) + side // 2 + 3, height))
-    columns = np.arange(max(int(x) - side, 0), min(int(x) + side + 1, width))
-    off = np.sqrt(
-        ((pixels[np.ix_(rows, columns)].astype(np.float32) - np.asarray(ground, np.float32)) ** 2).sum(axis=-1)
-    )
-    back = (rows - stop) * sense < -2.0 - side / 4  # rows of the stroke before its end
-    stroke = np.median(off[back], axis=0) if back.any() else off[0 if sense > 0 else -1]
-    half = float(np.clip(stroke / plain, 0, 1).sum()) / 2
-    away = np.abs(columns + 0.5 - x)
-    near = (away >= half + 1.2) & (away <= half + 3.2)
-    drawn = np.clip(off[:, near] / plain, 0, 1).mean(axis=1) if near.any() else np.zeros(1)
-    if drawn.max() < 0.4:
-        return float(stop)
-    peak = int(np.argmax(drawn))
-    low = high = peak
-    while low > 0 and drawn[low - 1] > 0.15 * drawn[peak]:
-        low -= 1
-    while high + 1 < drawn.size and drawn[high + 1] > 0.15 * drawn[peak]:
-        high += 1
-    window = slice(low, high + 1)
-    weight = drawn[window]
-    return float((weight * (rows[window] + 0.5)).sum() / weight.sum())
+def _misfit(profile: Floats, ink: Ink, inner: Floats, outer: Floats) -> Floats:
+    """What is left, squared, of colours with edges at some pairs of places, both of shape (m,)."""
+    at = np.arange(len(profile), dtype=float)
+    own = np.clip(inner[:, None] - at + 0.5, 0, 1)
+    between = np.clip(outer[:, None] - at + 0.5, 0, 1) - own
+    rest = profile - own[..., None] * np.asarray(ink.colour, float)
+    rest -= (1 - own - between)[..., None] * np.asarray(ink.paper, float)
+    total = (between**2).sum(axis=1)
+    third = np.clip((between[..., None] * rest).sum(axis=1) / np.maximum(total, 1e-9)[:, None], 0, 255)
+    return np.asarray(((rest - between[..., None] * third[:, None]) ** 2).sum(axis=(1, 2)))

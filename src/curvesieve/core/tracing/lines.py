@@ -1,11 +1,13 @@
-"""Long straight lines of a picture: frames, axes and grids, to parts of a pixel, also when the page lay askew."""
+"""Long straight lines and edges of a picture: frames, axes, grids and grounds, also when the page lay askew."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.tracing.inks import Shares
@@ -23,8 +25,10 @@ _BELIEVED = (1.5, 0.6, 0.4)
 """Pixels off the line that a column may lie to be fitted, from round to round."""
 _MOST_ROUGH = 0.3
 """Pixels that the columns of a line lie off it, in the middle: those of a row of words lie further off."""
-_LEAST_COVERED = 0.5
-"""Share of its own length that must be drawn: dashes are, words in a row are not."""
+_NEIGHBOURS = 25
+"""Columns of which the plainer ones tell how much a line stands out where it fills its pixels."""
+_LEAST_COVERED, _EDGE_COVERED = 0.5, 0.8
+"""Share of its own length that must be drawn: dashes are, words in a row are not. The edge of an area has no gaps."""
 
 
 @dataclass(frozen=True)
@@ -46,6 +50,10 @@ class StraightLine:
         start, end = np.array(self.start), np.array(self.end)
         return np.asarray(start + np.asarray(along)[:, None] * (end - start) / self.length)
 
+    def along(self, places: Floats) -> Floats:
+        """How many pixels from the start places of shape (n, 2) stand, of shape (n,)."""
+        return np.asarray((places - np.array(self.start)) @ (np.array(self.end) - np.array(self.start)) / self.length)
+
     def crossing(self, other: StraightLine) -> Floats:
         """The pixel where both, made longer, meet, of shape (2,)."""
         a, b = np.array(self.start), np.array(other.start)
@@ -63,18 +71,29 @@ def straight_lines(pixels: NDArray[np.uint8]) -> list[StraightLine]:
 
     `pixels` have the shape (height, width, 3), in 0 to 255.
     """
+    return _both_ways(pixels, _thin, _LEAST_COVERED)
+
+
+def straight_edges(pixels: NDArray[np.uint8]) -> list[StraightLine]:
+    """The same of the long edges of areas: a ground without a frame has no more. Edges of a line are one, its middle.
+
+    `pixels` have the shape (height, width, 3), in 0 to 255.
+    """
+    return _both_ways(pixels, _steep, _EDGE_COVERED)
+
+
+def _both_ways(pixels: NDArray[np.uint8], shown: Callable[[Floats], Floats], covered: float) -> list[StraightLine]:
     grey = brightness(pixels)
-    lying = _lying(grey)
     standing = [
         StraightLine(False, line.start[::-1], line.end[::-1], line.width)
-        for line in _lying(np.ascontiguousarray(grey.T))
+        for line in _lying(np.ascontiguousarray(grey.T), shown, covered)
     ]
-    return [*lying, *standing]
+    return [*_lying(grey, shown, covered), *standing]
 
 
 def _thin(grey: Floats) -> Floats:
     """How much each pixel stands out from those above and below: that of lines, not that of edges of areas."""
-    reach = max(3, round(min(grey.shape) / 170))
+    reach = _reach(grey)
     padded = np.pad(grey, ((reach, reach), (0, 0)), mode="edge")
     above, below = grey - padded[: -2 * reach], grey - padded[2 * reach :]
     out = np.minimum(np.abs(above), np.abs(below))
@@ -82,9 +101,15 @@ def _thin(grey: Floats) -> Floats:
     return np.asarray(out)
 
 
-def _lying(grey: Floats) -> list[StraightLine]:
+def _steep(grey: Floats) -> Floats:
+    """How much the brightness changes across each pixel, down the picture."""
+    padded = np.pad(grey, ((1, 1), (0, 0)), mode="edge")
+    return np.asarray(np.abs(padded[2:] - padded[:-2]) / 2)
+
+
+def _lying(grey: Floats, shown: Callable[[Floats], Floats], covered: float) -> list[StraightLine]:
     width = grey.shape[1]
-    thin = _thin(grey)
+    thin = shown(grey)
     rows, columns = np.nonzero(thin > _FAINTEST)
     if rows.size == 0:
         return []
@@ -102,9 +127,9 @@ def _lying(grey: Floats) -> list[StraightLine]:
     for place in candidates[:200]:
         if taken[max(place - 3, 0) : place + 4].any():
             continue
-        if enough[np.clip(place - 1, 0, enough.size - 1)] < _SHORTEST * width * _LEAST_COVERED:
+        if enough[np.clip(place - 1, 0, enough.size - 1)] < _SHORTEST * width * covered:
             continue
-        line = _fitted(grey, thin, x, along, low + place, slope)
+        line = _fitted(grey, thin, x, along, low + place, slope, covered)
         if line is not None:
             taken[max(place - 3, 0) : place + 4] = True
             out.append(line)
@@ -128,7 +153,9 @@ def _best_slope(x: Shares, y: Shares, weight: Shares) -> float:
     return float(np.tan(np.radians(fine[int(np.argmax([unlike(a) for a in fine]))])))
 
 
-def _fitted(grey: Floats, thin: Floats, x: Floats, along: Floats, place: float, slope: float) -> StraightLine | None:
+def _fitted(
+    grey: Floats, thin: Floats, x: Floats, along: Floats, place: float, slope: float, covered: float
+) -> StraightLine | None:
     """The line at a place of the profile, through the middles of its columns by least squares."""
     height, width = grey.shape
     near = np.abs(along - place) <= 1.5
@@ -137,7 +164,7 @@ def _fitted(grey: Floats, thin: Floats, x: Floats, along: Floats, place: float, 
     if end - begin < _SHORTEST * width:
         return None
     held = columns[(columns >= begin) & (columns <= end)]
-    if held.size < _LEAST_COVERED * (end - begin):
+    if held.size < covered * (end - begin):
         return None
     reach = np.arange(-3, 4)
     line = place + slope * (held - width / 2)
@@ -154,12 +181,24 @@ def _fitted(grey: Floats, thin: Floats, x: Floats, along: Floats, place: float, 
             return None
         b, a = np.polyfit(held[good][kept] + 0.5, middle[kept], 1)
         line = a + b * (held + 0.5) - 0.5
-    plainest = share.max(axis=1)
-    top = np.percentile(plainest, 75)
-    if np.median(plainest) < _EVENLY_DRAWN * top:
+    plain = _against_either_side(grey, at[np.arange(held.size), share.argmax(axis=1)], held)
+    if covered < _EDGE_COVERED and np.median(plain) < _EVENLY_DRAWN * np.percentile(plain, 75):
         return None
-    wide = float(np.median(total) / top) if top > 0 else 1.0
+    around = ndimage.percentile_filter(share.max(axis=1), 75, size=_NEIGHBOURS)
+    wide = float(np.median(total[good] / around[good])) if (around[good] > 0).all() else 1.0
     return StraightLine(True, (float(begin), float(a + b * begin)), (float(end + 1), float(a + b * (end + 1))), wide)
+
+
+def _against_either_side(grey: Floats, rows: NDArray[np.int64], columns: NDArray[np.int64]) -> Floats:
+    """How much some pixels stand out from the plainer of their sides: a bar that stands on a line dims one of them."""
+    reach, last = _reach(grey), grey.shape[0] - 1
+    sides = [grey[np.clip(rows + way, 0, last), columns] for way in (-reach, reach)]
+    return np.asarray(np.max([np.abs(grey[rows, columns] - side) for side in sides], axis=0))
+
+
+def _reach(grey: Floats) -> int:
+    """How many pixels aside of a thin line its ground is looked at."""
+    return int(max(3, min(grey.shape) / 170 + 0.5))
 
 
 def _without_ends(columns: NDArray[np.int64], begin: int, end: int, width: int) -> tuple[int, int]:
