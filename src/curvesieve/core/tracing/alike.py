@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -12,7 +12,7 @@ from scipy import fft, ndimage
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.tracing.inks import Ink
-from curvesieve.core.tracing.mark_shape import REACH_PX, mark_shape
+from curvesieve.core.tracing.mark_shape import DRAWN, REACH_PX, MarkShape, mark_shape
 from curvesieve.core.tracing.picture import Picture
 from curvesieve.core.tracing.snap import snapped
 
@@ -21,6 +21,10 @@ _ALIKE = 0.52
 """Correlation from which on a place is a mark like the one shown."""
 _COVERED, _EMPTY = 0.6, 0.45
 """Share of a mark's ink that must be drawn, and of its hole that may be: lines pass through it."""
+_THIN = 0.5
+"""Half the width of a stroke, in pixels, below which its ink is not believed."""
+_SECTORS, _FEWEST_PX = 8, 6
+"""Parts in which that share must be drawn, and the least pixels of one."""
 _APART = 0.4
 """Share of a mark's size that two must be apart to be two."""
 _MAYBE = 0.25
@@ -66,14 +70,15 @@ def marks_alike(
     left, top = max(left - half, 0), max(top - half, 0)
     share = shown.ink.share(picture.pixels[top : bottom + half, left : right + half])
     at = np.array(shown.place) - (left, top)
-    model = _model(share, at, half)
+    model = _own(_patch(share, at, half), half, shown.shape, np.full(2, half + 0.5))
     sheet = _Sheet(share)
     found, likeness, maybe = _found(sheet, model)
     if len(found) > 2:  # the mean of all is cleaner than the one that was shown: lines through them go their ways
-        model = np.median([_patch(share, one, half) for one in found[:60]], axis=0)
-        again = mark_shape(model, np.array([half, half]) + 0.5, np.array([half, half]) + 0.5)
-        model = model * ndimage.binary_dilation(again.shape) if again is not None else model
-        found, likeness, _ = _found(sheet, model, maybe)
+        mean = np.median([_patch(share, one, half) for one in found[:60]], axis=0)
+        again = _shape_in(mean, half)
+        if again is not None:  # else most of what was found is a line
+            model = _own(mean, half, again, again.centre)
+            found, likeness, _ = _found(sheet, model, maybe)
     off = _off_centre(model, half)
     if len(found) == 0:
         found, likeness, off = at[None], np.ones(1), np.zeros(2)
@@ -90,21 +95,33 @@ def _patch(share: NDArray[np.float32], at: Floats, half: int) -> Floats:
     )
 
 
-def _model(share: NDArray[np.float32], at: Floats, half: int) -> Floats:
-    """The mark that was shown, without what is around it."""
-    patch = _patch(share, at, 2 * half)
-    middle = np.array([2 * half, 2 * half]) + 0.5
-    shape = mark_shape(patch, middle, middle)
-    own = patch * ndimage.binary_dilation(shape.shape) if shape is not None else patch
-    return own[half:-half, half:-half]
+def _own(patch: Floats, half: int, shape: MarkShape | None, centre: Floats) -> Floats:
+    """The mark in the middle of a patch, its `centre` there, without what is around it and drawn through it.
+
+    What is drawn through a mark can be told from it where it has a usual shape, and a stroke that is not too thin.
+    """
+    if shape is None:
+        return patch
+    if shape.fit is not None and (shape.fit.stroke > _THIN if shape.open else shape.fit.stroke == 0):
+        return replace(shape.fit, centre=centre).drawn((2 * half + 1, 2 * half + 1))
+    own = _patch(ndimage.binary_dilation(shape.shape).astype(np.float32), shape.centre + half + 0.5 - centre, half)
+    return patch * (own > 0.5)
 
 
 def _off_centre(model: Floats, half: int) -> Floats:
     """How far the middle of the mark in a model is off the middle of the model, of shape (2,)."""
-    middle = np.array([half, half]) + 0.5
-    shape = mark_shape(model, middle, middle)
-    off = shape.centre - middle if shape is not None else np.zeros(2)
+    shape = _shape_in(model, half)
+    off = shape.centre - half - 0.5 if shape is not None else np.zeros(2)
     return off if float(np.abs(off).max()) < 1.5 else np.zeros(2)
+
+
+def _shape_in(patch: Floats, half: int) -> MarkShape | None:
+    """The shape of the mark in the middle of a patch; the middle of an open one is not drawn."""
+    middle = np.full(2, half + 0.5)
+    drawn = np.argwhere(patch > DRAWN)[:, ::-1] + 0.5
+    if len(drawn) == 0:
+        return None
+    return mark_shape(patch, drawn[np.argmin(np.hypot(*(drawn - middle).T))], middle)
 
 
 @dataclass(frozen=True, eq=False)
@@ -182,13 +199,31 @@ def _found(sheet: _Sheet, model: Floats, near: Pixels | None = None) -> tuple[Fl
     hole = ndimage.binary_erosion(ndimage.binary_fill_holes(filled) & ~filled)
     places, worth = [], []
     half = model.shape[0] // 2
+    sides = [] if hole.any() else _sides(filled)  # a line is drawn in the hole of an open mark, too
     for y, x in alike:
         patch = _patch(share, np.array([x, y]) + 0.5, half)
-        if patch[filled].mean() < _COVERED * model[filled].mean() or (hole.any() and patch[hole].mean() > _EMPTY):
+        if hole.any() and patch[hole].mean() > _EMPTY:
+            continue
+        if patch[filled].mean() < _COVERED * model[filled].mean() or _is_line(patch, model, sides):
             continue
         places.append(np.array([x, y]) + 0.5 + _between(likeness, y, x))
         worth.append(float(likeness[y, x]))
     return np.array(places).reshape(-1, 2), np.array(worth), tops
+
+
+def _is_line(patch: Floats, model: Floats, sides: list[NDArray[np.bool_]]) -> bool:
+    """Whether what is drawn lacks two opposite sides of a mark."""
+    lacks = np.array([bool(side.any()) and patch[side].mean() < _COVERED * model[side].mean() for side in sides], bool)
+    return bool((lacks & np.roll(lacks, len(sides) // 2)).any())
+
+
+def _sides(filled: NDArray[np.bool_]) -> list[NDArray[np.bool_]]:
+    """The parts of a mark towards its sides, in turn; empty where a part has too few pixels to tell."""
+    ys, xs = np.mgrid[: filled.shape[0], : filled.shape[1]]
+    middle = np.argwhere(filled).mean(axis=0)
+    sector = np.floor((np.arctan2(ys - middle[0], xs - middle[1]) / (2 * np.pi) + 0.5) * _SECTORS).astype(int)
+    parts = [filled & (sector % _SECTORS == number) for number in range(_SECTORS)]
+    return [part & (part.sum() >= _FEWEST_PX) for part in parts]
 
 
 def _between(likeness: NDArray[np.float32], y: int, x: int) -> Floats:

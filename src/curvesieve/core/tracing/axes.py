@@ -38,8 +38,9 @@ _RATES: Mapping[str, Callable[[Floats], Floats]] = {
 HALF_PIXEL = 0.5 / math.sqrt(3)
 """The standard uncertainty, in pixels, of what is drawn in whole pixels: half a pixel either way, all equally likely
 (JCGM 100:2008, 4.3.7)."""
-_BELIEVED = 2
-"""As many marks as the uncertainty that is believed before any miss was seen counts for."""
+_BELIEVED = 0.5
+"""As many marks as the uncertainty that is believed before any miss was seen counts for: so that twice the u covers
+the truth in about 95 % of charts whose truth is known."""
 _ON_TICK_PX = 1.5
 """Pixels that a mark may lie off a tick and still be on it."""
 _FINEST_PX = 0.1

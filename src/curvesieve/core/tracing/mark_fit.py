@@ -73,8 +73,16 @@ class MarkFit:
 
     def covers(self, shape: tuple[int, int]) -> Floats:
         """How much of each pixel, of shape (height, width), the mark covers."""
+        return self._covers(shape, self.half + self.stroke)
+
+    def drawn(self, shape: tuple[int, int]) -> Floats:
+        """How much of each pixel, of shape (height, width), its ink covers: of an open mark its stroke."""
+        inner = self._covers(shape, self.half - self.stroke) if self.stroke > 0 else 0.0
+        return np.asarray(self.covers(shape) - inner)
+
+    def _covers(self, shape: tuple[int, int], half: float) -> Floats:
         ys, xs = np.mgrid[: shape[0], : shape[1]] + 0.5
-        return _covers(self.name, xs - self.centre[0], ys - self.centre[1], self.half + self.stroke)
+        return _covers(self.name, xs - self.centre[0], ys - self.centre[1], half)
 
 
 def _covers(name: str, x: Floats, y: Floats, half: float) -> Floats:

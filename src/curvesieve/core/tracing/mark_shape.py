@@ -10,7 +10,7 @@ from scipy import ndimage
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.tracing.inks import Shares
-from curvesieve.core.tracing.mark_fit import fitted_mark
+from curvesieve.core.tracing.mark_fit import MarkFit, fitted_mark
 
 REACH_PX = 4.0
 """How far a place snaps, if nothing else is said."""
@@ -34,12 +34,16 @@ _LOPSIDED = 0.08
 
 @dataclass(frozen=True, eq=False)
 class MarkShape:
-    """A mark in the pixels of its surroundings: its middle (2,), its diameter, which pixels are its, whether open."""
+    """A mark in the pixels of its surroundings: its middle (2,), its diameter, which pixels are its, whether open.
+
+    `fit` is the usual shape that it has; None where it has none.
+    """
 
     centre: Floats
     size: float
     shape: NDArray[np.bool_]
     open: bool
+    fit: MarkFit | None = None
 
 
 def closed(part: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -94,7 +98,7 @@ def mark_shape(share: Shares, at: Floats, click: Floats) -> MarkShape | None:
     if fit is not None:
         covered = fit.covers((share.shape[0], share.shape[1])) > 0
         is_open = bool((filled & ~part & covered).any())
-        return MarkShape(fit.centre, 2 * (fit.half + fit.stroke), ndimage.binary_dilation(covered), is_open)
+        return MarkShape(fit.centre, 2 * (fit.half + fit.stroke), ndimage.binary_dilation(covered), is_open, fit)
     return _by_its_ink(share, part, filled, depth, (xs, ys), deepest, thin)
 
 

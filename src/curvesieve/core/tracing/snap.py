@@ -10,7 +10,7 @@ from scipy import ndimage
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.tracing.inks import NOTHING_HERE, Ink, Shares, ink_at
-from curvesieve.core.tracing.mark_shape import DRAWN, REACH_PX, closed, mark_shape
+from curvesieve.core.tracing.mark_shape import DRAWN, REACH_PX, MarkShape, closed, mark_shape
 from curvesieve.core.tracing.picture import Picture
 
 _WINDOW = 44
@@ -19,13 +19,17 @@ _WINDOW = 44
 
 @dataclass(frozen=True)
 class Snapped:
-    """A place on what is drawn: pixels from the top left corner, whether it is on a mark, its size, its colour."""
+    """A place on what is drawn: pixels from the top left corner, whether it is on a mark, its size, its colour.
+
+    `shape` is that of a mark, in pixels of its own surroundings.
+    """
 
     px: float
     py: float
     mark: bool
     size: float
     ink: Ink
+    shape: MarkShape | None = None
 
     @property
     def place(self) -> tuple[float, float]:
@@ -48,7 +52,7 @@ def snapped(picture: Picture, place: tuple[float, float], reach: float = REACH_P
     click = np.array(place) - (left, top)
     shape = mark_shape(share, at, click)
     if shape is not None:
-        return Snapped(float(shape.centre[0] + left), float(shape.centre[1] + top), True, shape.size, ink)
+        return Snapped(float(shape.centre[0] + left), float(shape.centre[1] + top), True, shape.size, ink, shape)
     found = _line(share, at, click)
     if found is None:
         raise InputError(NOTHING_HERE)
