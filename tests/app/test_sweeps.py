@@ -1,4 +1,4 @@
-"""Every control of the Curve bench in real windows of their own process; see `sweeps`. The whole: ``make sweep``."""
+"""Every control of the Curve and Trace benches in real windows of their own process. The whole: ``make sweep``."""
 
 from __future__ import annotations
 
@@ -18,9 +18,9 @@ WHOLE = os.environ.get("SWEEP") == "whole"
 _SEED, _TERMS, _MEASURES = 4, 7, 7
 
 
-def swept(*what: str) -> int:
+def swept(*what: str, module: str = "sweeps") -> int:
     """Runs a sweep; the number of its gestures. A crash, a wrong number or a caught defect fails, with the words."""
-    command = [sys.executable, "-m", "tests.app.sweeps", *what]
+    command = [sys.executable, "-m", f"tests.app.{module}", *what]
     done = subprocess.run(
         command, cwd=Path(__file__).parents[2], capture_output=True, text=True, timeout=900, check=False
     )
@@ -51,3 +51,8 @@ def test_every_cell_of_the_parameters():
 
 def test_every_control_of_the_drawer():
     assert swept("pages") > 40
+
+
+@pytest.mark.parametrize("seed", range(4, 14) if WHOLE else [4])
+def test_every_control_of_the_trace_bench(seed):
+    assert swept(str(seed), "250" if WHOLE else "40", module="trace_sweep") > 300

@@ -344,12 +344,15 @@ def test_the_demos_release_chart_becomes_a_family_with_the_truth_within_u(qtbot,
     study = window.session.study
     (family,) = study.document.families
     assert [study.entry(id_).condition for id_ in family.curves] == [1.0, 2.0, 4.0]
+    covered: list[float] = []
     for id_, film in zip(family.curves, releases(), strict=True):
         curve = recorded(study, id_)
         assert (curve.x_unit, curve.y_unit) == ("d", "%")
         assert (curve.x[0], curve.x[-1]) == (pytest.approx(0.002, rel=0.05), pytest.approx(60, rel=0.05))
         off = np.abs(curve.y - film.at(curve.x))[1:-1]
-        assert (off <= 2 * curve.u[1:-1]).mean() >= 0.95
+        covered += (off / curve.u[1:-1]).tolist()
+    assert (np.array(covered) <= 2).mean() >= 0.93
+    assert (np.array(covered) <= 3).mean() >= 0.98
 
 
 def test_the_demos_bars_give_means_and_spreads_in_two_groups(qtbot, window, pictures, tmp_path):
@@ -392,11 +395,11 @@ def test_the_demos_bars_give_means_and_spreads_in_two_groups(qtbot, window, pict
     cells = [line.split("\t") for line in QGuiApplication.clipboard().text().splitlines()]
     assert [row[:2] for row in cells[1:3]] == [["in air", "0"], ["in air", "1"]]
     assert cells[0][-1] == "u by the whisker"
-    bench.side_.write_numbers(tmp_path / "bars")
+    bench.side_.out.write_numbers(tmp_path / "bars")
     written = (tmp_path / "bars.csv").read_text().splitlines()
     assert written[0].startswith("# strength-bars.png: origin not said; SHA-256 ")
     assert len(written) == 10
-    bench.side_.write_numbers(tmp_path / "bars.xlsx")
+    bench.side_.out.write_numbers(tmp_path / "bars.xlsx")
     assert (tmp_path / "bars.xlsx").stat().st_size > 1000
     click(bench.side_.into)
     study = window.session.study
@@ -480,7 +483,7 @@ def test_lines_are_thinned_drawn_over_and_written_for_the_command_line(qtbot, wi
     assert len(drawn_over) > len(followed), "what was drawn has more places than the piece that it replaces"
     window.session.undo()
     assert bench.work.series.places == followed
-    bench.side_.write_trace(tmp_path / "release")
+    bench.side_.out.write_trace(tmp_path / "release")
     assert (tmp_path / "release.png").read_bytes() == pictures[0].read_bytes()
     assert main(["trace", str(tmp_path / "release.json")]) == 0
     told = capsys.readouterr()
@@ -501,7 +504,7 @@ def test_what_is_read_on_a_picture_is_not_written_to_another(qtbot, window, pict
     bench.work.take_tool("a line")
     film = releases()[1]
     place = (float(time_px(np.array(1.0))), float(share_px(film.at(np.array(1.0)))))
-    bench.work.click(place, False)
+    bench.work.placing.click(place, False)
     bench.work.take_chart(window.session.study.document.charts[0].id)
     settled(window, qtbot)
     assert all(not chart.trace.series for chart in window.session.study.document.charts)

@@ -4,17 +4,22 @@ from __future__ import annotations
 
 import hashlib
 import io
+from html import unescape
 
 import numpy as np
 import pytest
 from PIL import Image
 
 from curvesieve.core.errors import InputError
+from curvesieve.core.report.blocks import report_of_study
+from curvesieve.core.report.study_writing import study_report_written
 from curvesieve.core.study import Study, edits, load_study, save_study
+from curvesieve.core.study.ledger import about_curve
 from curvesieve.core.study.passing import recorded
 from curvesieve.core.tracing.parts import AxisSpec, MarkSpec, Prepared, SeriesSpec, TraceSpec
 from curvesieve.core.tracing.picture import Picture
 from curvesieve.core.tracing.prepare import carried, mapped, prepared_picture, way_of
+from curvesieve.core.tracing.told import told_of
 
 
 def picture(shade: int = 255) -> bytes:
@@ -141,3 +146,15 @@ def test_what_was_traced_keeps_its_numbers_when_the_picture_is_turned():
     assert turned.document.charts[0].trace != study.document.charts[0].trace
     assert recorded(turned, "c1").y == pytest.approx(recorded(study, "c1").y)
     assert recorded(turned, "c1").x == pytest.approx(recorded(study, "c1").x)
+
+
+def test_a_report_says_from_which_chart_curves_were_traced_and_how():
+    study = edits.bring_in("chart-1", ["a", "b"], ["c1", "c2"])(traced())
+    page = unescape(study_report_written(report_of_study(study), ".html").decode())
+    assert hashlib.sha256(picture()).hexdigest() in page
+    assert "release.png (picture of a chart)" in page
+    said = "from Report 12, figure 3; axes by 2 marks (x, log10) and 2 (y, linear)"
+    assert f"release.png: {said}" in page
+    assert f"All curves of release.png were traced from the picture release.png, {said}." in page
+    assert dict(about_curve(study, "c1"))["traced"] == said
+    assert told_of(TraceSpec()) == "whose origin is not said; its axes are not calibrated"

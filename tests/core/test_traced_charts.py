@@ -21,10 +21,10 @@ from tests.core.charts import drawn
 from tests.core.trace_checks import checked
 
 SAMPLES = {
-    "lines": (range(6), {"axes within 0.2 px": 0.9, "length of lines within 0.7 px": 0.97}),
-    "marks": (range(1, 5), {"axes within 0.2 px": 0.9, "clicks within 0.5 px": 0.9, "marks found": 0.97}),
-    "both": (range(4, 8), {"clicks within 0.5 px": 0.85, "marks found": 0.97}),
-    "bars": (range(6), {"tops within 0.6 px": 0.94, "whiskers within 0.6 px": 0.95}),
+    "lines": (range(6), {"axes within 0.2 px": 0.95, "length of lines within 0.7 px": 0.97}),
+    "marks": (range(1, 5), {"axes within 0.2 px": 0.95, "clicks within 0.5 px": 0.93, "marks found": 0.97}),
+    "both": (range(4, 8), {"axes within 0.2 px": 0.95, "clicks within 0.5 px": 0.93, "marks found": 0.97}),
+    "bars": (range(6), {"axes within 0.2 px": 0.95, "tops within 0.6 px": 0.97, "whiskers within 0.6 px": 0.97}),
 }
 
 

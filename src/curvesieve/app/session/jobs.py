@@ -67,6 +67,7 @@ class _Runnable(QRunnable):
     def run(self) -> None:
         result, error = None, None
         try:
+            self.ticket.stop_if_asked()  # what was given up while it waited is not begun
             result = self.work(self.ticket)
         except BaseException as caught:  # whatever happens in a worker travels back as a value
             error = caught

@@ -31,6 +31,7 @@ from curvesieve.core.study.ledger_tables import short_table
 from curvesieve.core.study.measuring import measure_curves
 from curvesieve.core.study.shared_numbers import family_numbers
 from curvesieve.core.study.study import Study
+from curvesieve.core.tracing.told import told_of
 
 _LIBRARIES = ("numpy", "scipy", "pandas", "pint", "pybaselines", "matplotlib")
 _MOST = 500
@@ -225,8 +226,11 @@ def _references(scope: _Scope) -> list[Block]:
 
 def _files(scope: _Scope) -> list[Block]:
     records = {one.id: one for id_ in scope.curves if (one := scope.study.record_of(id_)) is not None}
+    charts = {chart.id: chart for id_ in scope.curves if (chart := scope.study.chart_of(id_)) is not None}
     rows = [(one.file_name, one.source) for one in records.values()]
+    rows += [(f"{one.name} (picture of a chart)", one.picture) for one in charts.values()]
     notes = tuple(f"{one.file_name}: {note}" for one in records.values() for note in one.notes)
+    notes += tuple(f"{one.name}: {told_of(one.trace)}" for one in charts.values())
     made: list[Block] = [Listing("", (("file", "SHA-256"), *rows))] if rows else []
     return [*made, Points(notes)] if notes else made
 

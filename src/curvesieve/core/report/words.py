@@ -14,6 +14,7 @@ from curvesieve.core.study.document import FitEntry
 from curvesieve.core.study.measuring import measured_curve
 from curvesieve.core.study.passing import sieved_curve
 from curvesieve.core.study.study import Study
+from curvesieve.core.tracing.told import told_of
 
 _NO_SOURCE = ("common practice", "own rule", "your own")
 """What stands in the place of a source where there is none to look up."""
@@ -107,6 +108,9 @@ def references_of(study: Study, curve_ids: Sequence[str]) -> list[str]:
 def methods_paragraph(study: Study, curve_ids: Sequence[str], version: str) -> str:
     """A paragraph for a methods section, of what was done to these curves; curves treated alike are told once."""
     said = [f"Data were analysed with Curve Sieve {version}."]
+    for words, ids in _alike(study, curve_ids, lambda id_: _traced_words(study, id_)):
+        if words:
+            said.append(f"{_named(study, ids, capital=True)} {'were' if len(ids) > 1 else 'was'} traced from {words}.")
     for words, ids in _alike(study, curve_ids, lambda id_: steps_in_words(study, id_, with_numbers=False)):
         if words:
             said.append(f"Before the analysis of {_named(study, ids)}, {words}.")
@@ -118,6 +122,11 @@ def methods_paragraph(study: Study, curve_ids: Sequence[str], version: str) -> s
             said.append(f"Of {_named(study, ids)} were read: {words}.")
     said.append("Uncertainties are standard uncertainties, as digits in brackets of the last places.")
     return " ".join(said)
+
+
+def _traced_words(study: Study, curve_id: str) -> str:
+    chart = study.chart_of(curve_id)
+    return f"the picture {chart.name}, {told_of(chart.trace)}" if chart is not None else ""
 
 
 def _fit_words(study: Study, curve_id: str) -> str:

@@ -20,6 +20,7 @@ from curvesieve.core.study.document import ColumnLook, CurveEntry, Family, FitEn
 from curvesieve.core.study.keys import ByParts
 from curvesieve.core.study.outcomes import Outcomes, known
 from curvesieve.core.study.study import Study
+from curvesieve.core.tracing.told import told_of
 
 By = Literal["curve", "peak"]
 
@@ -307,10 +308,12 @@ def provenance(study: Study, curve: CurveEntry, reading: Reading) -> str:
 
 def about_curve(study: Study, curve_id: str) -> list[tuple[str, str]]:
     """Where the numbers of a curve as it passed come from: file, hash, steps with their fields, and the law fitted."""
-    record, fit = study.record_of(curve_id), study.fit(curve_id)
+    record, chart, fit = study.record_of(curve_id), study.chart_of(curve_id), study.fit(curve_id)
     found = [("source", study.origin(curve_id))]
     if record is not None:
         found.append(("sha256", record.source))
+    if chart is not None:
+        found += [("sha256", chart.picture), ("traced", told_of(chart.trace))]
     found.append(("steps", study.sieve(curve_id).written()))
     if study.fit_is_current(curve_id) and fit is not None:
         values = ", ".join(f"{name} {p.value!r}" for name, p in fit.result.parameters.items())

@@ -142,6 +142,11 @@ class Study:
         """The chart of that id; None where it is gone."""
         return next((chart for chart in self.document.charts if chart.id == chart_id), None)
 
+    def chart_of(self, curve_id: str) -> ChartEntry | None:
+        """The chart that a curve is traced from; None where it comes from elsewhere, or its chart is gone."""
+        source = self.entry(curve_id).source
+        return self.chart(source.chart) if isinstance(source, FromChart) else None
+
     def series(self, source: FromChart) -> tuple[AxisSpec, AxisSpec, SeriesSpec] | None:
         """The axes and the series that a curve is traced by; None where its chart or series is gone."""
         chart = self.chart(source.chart)

@@ -55,7 +55,10 @@ def _change(profile: Floats, ink: Ink) -> float:
     """
     away = np.sqrt(((profile - np.asarray(ink.paper, float)) ** 2).sum(axis=1))
     ground = np.flatnonzero((away < _GROUND * ink.contrast) & (np.arange(len(profile)) >= _WITHIN_PX))
-    profile = profile[: ground[0] + 2] if ground.size else profile  # what comes after the ground is something else
+    if ground.size:
+        profile = profile[: ground[0] + 2]  # what comes after the ground is something else
+    else:  # another bar follows
+        ink = Ink(ink.colour, np.median(profile[-3:], axis=0))
     starts, wide = np.arange(0, len(profile) - 1, _COARSE), np.arange(0, OUTLINE_PX, _COARSE)
     pairs = tuple(grid.ravel() for grid in np.meshgrid(starts, wide, indexing="ij"))
     plain = min(_finest(profile, ink, soft, starts, starts) for soft in _SOFT)

@@ -9,8 +9,7 @@ from typing import Any, Literal, Union, get_args, get_origin
 
 from pydantic import BaseModel
 from PyQt6.QtCore import QPoint, pyqtSignal
-from PyQt6.QtGui import QColor, QIcon, QPixmap
-from PyQt6.QtWidgets import QCheckBox, QColorDialog, QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from curvesieve.app.benches.figure.rows import Row
 from curvesieve.app.widgets.basics import button, label
@@ -18,6 +17,7 @@ from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.number import NumberField
+from curvesieve.app.widgets.swatch import Swatch
 from curvesieve.core.figures.markup import GREEK
 from curvesieve.core.study.figure_parts import Spot
 from curvesieve.core.typed import numbers_in
@@ -219,42 +219,13 @@ class Colour(Field):
 
     def __init__(self, row: Row, optional: bool, palette: Callable[[], Sequence[str]]) -> None:
         super().__init__(row)
-        self.optional, self.palette_now = optional, palette
-        self.value: str | None = None
-        self.swatch = QPushButton()
-        self.swatch.setProperty("kind", "choice")
-        self.swatch.setAccessibleName(row.words)
-        self.swatch.clicked.connect(self.open)
+        self.swatch = Swatch(row.words, palette, "as the manner says" if optional else "", "manner")
+        self.swatch.edited.connect(lambda value: self.edited.emit({self.row.field: value}))
         self.line.addStretch(1)
         self.line.addWidget(self.swatch)
 
     def show_value(self, part: BaseModel) -> None:
-        self.value = getattr(part, self.row.field)
-        self.swatch.setText(self.value or "manner")
-        self.swatch.setIcon(_icon(self.value) if self.value else QIcon())
-
-    def open(self) -> None:
-        menu = menu_of(self, [])
-        if self.optional:
-            menu.addAction("as the manner says").triggered.connect(lambda: self.edited.emit({self.row.field: None}))  # type: ignore[union-attr]
-        for one in dict.fromkeys(self.palette_now()):
-            action = menu.addAction(_icon(one), one)
-            assert action is not None
-            action.triggered.connect(lambda _=False, one=one: self.edited.emit({self.row.field: one}))
-        menu.addAction("Another…").triggered.connect(self.ask)  # type: ignore[union-attr]
-        menu.popup(self.swatch.mapToGlobal(QPoint(0, self.swatch.height())))
-        self.menu = menu
-
-    def ask(self) -> None:
-        found = QColorDialog.getColor(QColor(self.value or "#000000"), self, self.row.words)
-        if found.isValid():
-            self.edited.emit({self.row.field: found.name()})
-
-
-def _icon(name: str) -> QIcon:
-    made = QPixmap(14, 14)
-    made.fill(QColor(name))
-    return QIcon(made)
+        self.swatch.set(getattr(part, self.row.field))
 
 
 class SpotField(Field):

@@ -5,36 +5,34 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QBuffer, QIODevice, QPoint, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QImage
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QInputDialog, QSlider, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.trace.axes_card import AxesCard, axes_words
 from curvesieve.app.benches.trace.mark_popup import MarkPopup
 from curvesieve.app.benches.trace.picture_view import PictureView
+from curvesieve.app.benches.trace.prepare_menu import PrepareMenu
 from curvesieve.app.benches.trace.series_side import SeriesSide
-from curvesieve.app.benches.trace.sheets import is_sheet, pages_of
+from curvesieve.app.benches.trace.sheets import is_sheet, pages_of, png_of
 from curvesieve.app.benches.trace.work import TOOLS, Step, TraceWork
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
 from curvesieve.app.widgets.basics import Card, Elided, button, empty, label
 from curvesieve.app.widgets.line import Line
-from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.number import NumberField
 from curvesieve.app.widgets.seen import SeenBench
 from curvesieve.core.errors import InputError
 from curvesieve.core.study import edits
 from curvesieve.core.tracing import changes
-from curvesieve.core.tracing.parts import Place, Prepared
+from curvesieve.core.tracing.parts import Place
 from curvesieve.core.tracing.picture import bytes_of
-from curvesieve.core.tracing.prepare import recorded_places
 from curvesieve.core.tracing.typed import value_of
 
 _LEFT_PX = 268
 HINT = "Click to place a point · Alt does not snap · arrow keys move it by a tenth of a pixel, with Shift by one"
 _AXES_HINT = "Click a place whose value is printed: it snaps to ticks and corners of the frame; then type the value"
 _PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff *.bmp *.webp *.svg *.pdf);;All files (*)"
-_AS_IT_WAS = {"corners": None, "turn": 0.0, "crop": None}
 _STEPS: tuple[tuple[Step, str], ...] = (("axes", "1  Axes"), ("points", "2  Points"), ("look back", "3  Look back"))
 
 
@@ -65,9 +63,7 @@ class TraceBench(SeenBench):
         work.changed.connect(self.renew)
         work.noted.connect(lambda text: self.session.noticed.emit(text, "note"))
         self.view.placed.connect(self._placed)
-        self.view.cornered.connect(self._straighten)
-        self.view.boxed.connect(self._cut_out)
-        self.view.drawn.connect(work.draw_over)
+        self.view.drawn.connect(work.placing.draw_over)
         self.view.pointed.connect(lambda text: self.told.emit(text or self._hint()))
         self.popup.typed.connect(self._mark)
 
@@ -112,7 +108,11 @@ class TraceBench(SeenBench):
             if step == "points":
                 self.tools = self._make_tools()
                 rows.addWidget(self.tools)
-        rows.addWidget(label("WHERE IT IS FROM", "section"))
+        rows.addWidget(label("NAME, AND WHERE IT IS FROM", "section"))
+        self.name = Line()
+        self.name.setAccessibleName("name of the chart")
+        self.name.editingFinished.connect(self._name)
+        rows.addWidget(self.name)
         self.origin = Line()
         self.origin.setAccessibleName("where the picture is from")
         self.origin.setPlaceholderText("report, figure, page, DOI")
@@ -167,8 +167,8 @@ class TraceBench(SeenBench):
         self.beside = button("Beside", "tab", "The numbers as a chart with the same axes, beside the picture")
         self.beside.setCheckable(True)
         self.beside.toggled.connect(self.again.setVisible)
-        self.ready = button("Prepare ▾", tip="Turn, straighten or cut out the picture; what was traced goes along")
-        self.ready.clicked.connect(self.open_prepare)
+        self.ready = PrepareMenu(self.work, self.view)
+        self.ready.told.connect(self.told)
         self.light = QSlider(Qt.Orientation.Horizontal)
         self.light.setAccessibleName("brightness for looking")
         self.light.setToolTip("How bright the picture is shown; numbers are not touched")
@@ -224,6 +224,7 @@ class TraceBench(SeenBench):
             self.ready,
             self.whole,
             *self.steps.values(),
+            self.name,
             self.origin,
         ):
             part.setVisible(there)
@@ -242,6 +243,8 @@ class TraceBench(SeenBench):
         self.lying.setVisible(work.tool in ("bars", "one bar"))
         self.axes.refresh()
         self.side_.refresh()
+        if not self.name.hasFocus():
+            self.name.setText(chart.name if chart is not None else "")
         if not self.origin.hasFocus():
             self.origin.setText(work.trace.origin)
         self.view.update()
@@ -265,61 +268,13 @@ class TraceBench(SeenBench):
         self.view.gamma = 1.12**steps
         self.view.update()
 
-    # -- the picture made ready -----------------------------------------------------------------------
-
-    def open_prepare(self) -> None:
-        """The menu of what can be done to the picture."""
-        chart = self.work.chart
-        if chart is None:
-            return
-        done = chart.prepared != Prepared()
-        rows: list[MenuRow] = [
-            ("Turn a quarter to the right", lambda: self._turn(90)),
-            ("Turn by degrees…", self._ask_turn),
-            ("Straighten by four corners of the frame", partial(self._ask_on_picture, "corners")),
-            ("Cut out a box", partial(self._ask_on_picture, "a box")),
-            ("", None),
-            ("As it was", (lambda: self.work.prepare("the picture as it was", **_AS_IT_WAS)) if done else None),
-        ]
-        menu_of(self, rows).popup(self.ready.mapToGlobal(self.ready.rect().bottomLeft()))
-
-    def _ask_on_picture(self, what: str) -> None:
-        self.view.ask(what)
-        said = "Click the four corners of the frame, from the top left clockwise (Esc leaves it)"
-        self.told.emit(said if what == "corners" else "Drag a box around the chart (Esc leaves it)")
-
-    def _turn(self, degrees: float) -> None:
-        chart = self.work.chart
-        if chart is not None:
-            turn = (chart.prepared.turn + degrees + 180) % 360 - 180
-            self.work.prepare("turn the picture", turn=turn, crop=None)
-
-    def _ask_turn(self) -> None:
-        degrees, ok = QInputDialog.getDouble(self, "Turn the picture", "Degrees, clockwise", 0.0, -180, 180, 2)
-        if ok and degrees:
-            self._turn(degrees)
-
-    def _straighten(self, corners: list[Place]) -> None:
-        """The corners are those of the picture as it is shown; they are kept as those of the picture as recorded."""
-        chart, opened = self.work.chart, self.work.opened
-        if chart is not None and opened is not None:
-            found = recorded_places(corners, chart.prepared, opened.size)
-            self.work.prepare("straighten the picture", corners=found, turn=0.0, crop=None)
-
-    def _cut_out(self, left: float, top: float, right: float, bottom: float) -> None:
-        chart = self.work.chart
-        if chart is not None:
-            x, y = chart.prepared.crop[:2] if chart.prepared.crop is not None else (0.0, 0.0)
-            x, y = max(x, 0.0), max(y, 0.0)
-            self.work.prepare("cut out the chart", crop=(left + x, top + y, right + x, bottom + y))
-
     # -- what is done -------------------------------------------------------------------------------
 
     def _placed(self, px: float, py: float, by_hand: bool) -> None:
         if self.work.step != "axes":
-            self.work.click((px, py), by_hand)
+            self.work.placing.click((px, py), by_hand)
             return
-        place = (px, py) if by_hand else self.work.snapped((px, py))[0]
+        place = (px, py) if by_hand else self.work.placing.snapped((px, py))[0]
         self._asked = place
         at = self.view.on_screen(*place)
         self.popup.ask(QPoint(round(at.x()), round(at.y())), self._likely_axis(place))
@@ -354,6 +309,19 @@ class TraceBench(SeenBench):
                 self.work.change(changes.with_axis(name, None, unit=unit), f"unit of {name}")  # type: ignore[arg-type]
             change = changes.with_mark(name, self._asked, value, self.work.even(name))  # type: ignore[arg-type]
             self.work.change(change, f"mark {text} on {name}")
+
+    def _name(self) -> None:
+        chart, text = self.work.chart, self.name.text().strip()
+        if chart is None or text == chart.name:
+            return
+        try:
+            edit = edits.name_chart(chart.id, text)
+        except InputError as error:
+            self.session.noticed.emit(str(error), "problem")
+            self.name.setText(chart.name)
+            return
+        if not self.session.apply(edit, "name a chart"):
+            self.name.setText(chart.name)
 
     def _origin(self) -> None:
         text = self.origin.text().strip()
@@ -390,10 +358,7 @@ class TraceBench(SeenBench):
                 "There is no picture in the clipboard; copy one, or take a screenshot.", "problem"
             )
             return
-        buffer = QBuffer()
-        buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-        image.save(buffer, "PNG")
-        self.work.bring_in(buffer.data().data(), "pasted picture.png")
+        self.work.bring_in(partial(png_of, image), "pasted picture.png")
 
     def remove_chart(self) -> None:
         """Takes the chart in hand out of the study."""
@@ -407,6 +372,6 @@ class TraceBench(SeenBench):
         return [
             ActionRow("Open a picture of a chart", "", self.ask_picture, words="trace digitize scan", bench="Trace"),
             ActionRow("Paste a picture of a chart", "", self.paste, words="clipboard screenshot", bench="Trace"),
-            ActionRow("Take back a traced point", "", self.work.take_back, there, bench="Trace"),
+            ActionRow("Take back a traced point", "", self.work.placing.take_back, there, bench="Trace"),
             ActionRow("Take the chart out", "", self.remove_chart, there, bench="Trace"),
         ]

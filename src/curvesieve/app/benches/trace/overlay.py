@@ -17,13 +17,16 @@ ToScreen = Callable[[float, float], QPointF]
 _MARK_PX, _DOT_PX = 9, 4.5
 _WORDS_PX = 13
 _GRID_STEPS = 24
+SERIES_COLOURS = ("rust", "violet", "verdigris", "ink")
+"""Those of the scheme that series are drawn in, in their order."""
 
 
 def series_colour(work: TraceWork, number: int) -> QColor:
-    """The colour that a series is drawn in over the picture."""
+    """The colour that a series is drawn in over the picture: its own, else by its number."""
     count = len(work.trace.series)
-    names = ("rust", "violet", "verdigris", "ink")
-    return colour(names[number]) if count <= len(names) else family_colours(count)[number]
+    if work.trace.series[number].colour:
+        return QColor(work.trace.series[number].colour)
+    return colour(SERIES_COLOURS[number]) if count <= len(SERIES_COLOURS) else family_colours(count)[number]
 
 
 def draw_grid(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:

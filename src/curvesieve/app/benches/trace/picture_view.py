@@ -12,7 +12,6 @@ from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPaintEvent,
     QPen,
     QPixmap,
@@ -21,13 +20,14 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
+from curvesieve.app.benches.trace.lens import draw_lens
 from curvesieve.app.benches.trace.overlay import draw_grid, draw_marks, draw_series, draw_values
 from curvesieve.app.benches.trace.work import Opened, TraceWork
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core.reading import concise
 from curvesieve.core.tracing.parts import Place
 
-_ROOM, _LENS, _NEAR = 10, 74, 7
+_ROOM, _NEAR = 10, 7
 _KEPT_SCALE = 1.5
 """Up to this the picture is kept as large as it is seen; larger ones would fill the memory."""
 _ZOOMS = (8, 12, 16, 24, 32)
@@ -191,49 +191,12 @@ class PictureView(QWidget):
             painter.drawRect(QRectF(self._drag[1], self._pointer).normalized())
 
     def _paint_lens(self, painter: QPainter) -> None:
-        """The picture at the pointer, enlarged, with the place that a click would take and its numbers."""
         if self._pointer is None or self._pixmap is None or self._drag is not None:
             return
         place = self.pixel(self._pointer)
-        if not self._inside(place) or self.work.step == "look back":
-            return
-        side = _LENS + 14
-        right = self._pointer.x() + 2 * side < self.width()
-        below = self._pointer.y() + 2 * side + 30 < self.height()
-        middle = self._pointer + QPointF(side if right else -side, side if below else -side)
-        path = QPainterPath()
-        path.addEllipse(middle, _LENS, _LENS)
-        painter.save()
-        painter.setClipPath(path)
-        painter.fillPath(path, QColor("white"))
-        reach = _LENS / self.zoom
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
-        painter.drawPixmap(QRectF(middle.x() - _LENS, middle.y() - _LENS, 2 * _LENS, 2 * _LENS), self._pixmap,
-                           QRectF(place[0] - reach, place[1] - reach, 2 * reach, 2 * reach))  # fmt: skip
-        painter.setPen(QPen(colour("verdigris"), 1))
-        painter.drawLine(middle - QPointF(_LENS, 0), middle + QPointF(_LENS, 0))
-        painter.drawLine(middle - QPointF(0, _LENS), middle + QPointF(0, _LENS))
-        if self._snapped is not None and self._snapped[1]:
-            at = middle + QPointF(self._snapped[0][0] - place[0], self._snapped[0][1] - place[1]) * self.zoom
-            painter.setPen(QPen(colour("rust"), 2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(at, 5, 5)
-        painter.restore()
-        painter.setPen(QPen(colour("ink"), 2.5))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawEllipse(middle, _LENS, _LENS)
-        self._paint_numbers(painter, middle + QPointF(0, _LENS + 16), self._said)
-
-    def _paint_numbers(self, painter: QPainter, middle: QPointF, text: str) -> None:
-        if not text:
-            return
-        wide = painter.fontMetrics().horizontalAdvance(text) + 20
-        box = QRectF(middle.x() - wide / 2, middle.y() - 10, wide, 21)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("header"))
-        painter.drawRoundedRect(box, 9, 9)
-        painter.setPen(colour("header_ink"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        if self._inside(place) and self.work.step != "look back":
+            snapped = self._snapped[0] if self._snapped is not None and self._snapped[1] else None
+            draw_lens(painter, self.size(), self._pointer, self._pixmap, place, self.zoom, snapped, self._said)
 
     def numbers(self, place: Place) -> str:
         """The numbers of a pixel with u, as they stand under the lens; its pixels before there are axes."""
@@ -276,7 +239,7 @@ class PictureView(QWidget):
             return
         place = self.pixel(self._pointer)
         if self._inside(place):
-            self._snapped = self.work.snapped(place)
+            self._snapped = self.work.placing.snapped(place)
             self._said = self.numbers(place)
             self.update()
 
@@ -330,7 +293,7 @@ class PictureView(QWidget):
         elif what == "draw":
             self._drawing.append(self.pixel(at))
         elif what == "place":
-            self.work.nudge(by.x() / self.scale, by.y() / self.scale)
+            self.work.placing.nudge(by.x() / self.scale, by.y() / self.scale)
             self._drag = (what, at)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -343,7 +306,7 @@ class PictureView(QWidget):
             if len(self._drawing) > 2:
                 self.drawn.emit(self._drawing)
             else:
-                self.work.click(self._drawing[0], True)  # says what to do
+                self.work.placing.click(self._drawing[0], True)  # says what to do
             self._drawing = []
             self.update()
         if event is None or drag is None or drag[0] != "click":
@@ -366,7 +329,7 @@ class PictureView(QWidget):
         by_hand = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         shift = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         if shift and self.work.step == "points" and self.work.tool in ("bars", "one bar"):
-            self.work.set_whisker(place, by_hand)
+            self.work.placing.set_whisker(place, by_hand)
             return
         self.placed.emit(place[0], place[1], by_hand)
 
@@ -392,9 +355,9 @@ class PictureView(QWidget):
         way = _KEYS.get(Qt.Key(event.key()))
         if way is not None:
             step = 1.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.1
-            self.work.nudge(way[0] * step, way[1] * step)
+            self.work.placing.nudge(way[0] * step, way[1] * step)
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
-            self.work.take_back()
+            self.work.placing.take_back()
         elif event.key() == Qt.Key.Key_Escape and self.asking:
             self.ask("")
         else:

@@ -38,7 +38,11 @@ def drawn(content: bytes, name: str, page: int = 1) -> bytes:
 
     Raises InputError for what is no drawing or document, and for a page that is not there.
     """
-    image = _svg(content, name) if name.lower().endswith(".svg") else _page(content, name, page)
+    return png_of(_svg(content, name) if name.lower().endswith(".svg") else _page(content, name, page))
+
+
+def png_of(image: QImage) -> bytes:
+    """The bytes of a PNG of an image."""
     out = QBuffer()
     out.open(QIODevice.OpenModeFlag.WriteOnly)
     image.save(out, "PNG")

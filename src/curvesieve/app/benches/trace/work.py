@@ -8,16 +8,17 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from curvesieve.app.benches.trace.placing import Placing
 from curvesieve.app.benches.trace.sheets import drawn, is_sheet
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.session import Session
 from curvesieve.core.changed import changed as changed_part
-from curvesieve.core.errors import InputError, counted
+from curvesieve.core.errors import InputError
 from curvesieve.core.study import edits
 from curvesieve.core.study.document import ChartEntry
 from curvesieve.core.study.edits.base import new_id
 from curvesieve.core.tracing import changes
-from curvesieve.core.tracing.parts import Place, Prepared, SeriesSpec, TraceSpec
+from curvesieve.core.tracing.parts import Prepared, SeriesSpec, TraceSpec
 
 if TYPE_CHECKING:
     from curvesieve.core.tracing.axes import Frame
@@ -29,7 +30,9 @@ if TYPE_CHECKING:
 Step = Literal["axes", "points", "look back"]
 Tool = Literal["points", "a line", "marks alike", "bars", "one bar", "draw over"]
 TOOLS: tuple[Tool, ...] = ("points", "a line", "marks alike", "bars", "one bar", "draw over")
-_LINE_POINTS, _LINE_PX = 60, 0.2
+_OPENING = "the chart"
+"""The key of the job that opens the chart in hand."""
+_LINE_POINTS = 60
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,6 +70,8 @@ class TraceWork(QObject):
         self.problem = ""
         self.back: tuple[object, dict[str, LookBack]] | None = None
         """What looking back said, with the trace that it is about."""
+        self.placing = Placing(self)
+        self._opening: tuple[str, Prepared] | None = None
         self._frame: tuple[object, Frame | None, str] | None = None
         session.changed.connect(lambda old, new: self._renew())
 
@@ -133,15 +138,19 @@ class TraceWork(QObject):
 
     # -- pictures -----------------------------------------------------------------------------------
 
-    def bring_in(self, content: bytes, name: str, page: int = 1) -> None:
-        """Opens the bytes of a picture, a drawing or a page of a PDF in the background and adds it to the study."""
+    def bring_in(self, given: bytes | Callable[[], bytes], name: str, page: int = 1) -> None:
+        """Opens the bytes of a picture, a drawing or a page of a PDF in the background and adds it to the study.
+
+        `given` may be what makes the bytes, which then happens in the background, too.
+        """
 
         def work(ticket: Ticket) -> tuple[bytes, str, Opened]:
+            content = given if isinstance(given, bytes) else given()
             if not is_sheet(name):
-                return content, name, _opened(content, name, Prepared())
+                return content, name, _opened(content, name, Prepared(), ticket)
             made = drawn(content, name, page)
             title = f"{name}, page {page}" if name.lower().endswith(".pdf") else name
-            return made, title, _opened(made, title, Prepared())
+            return made, title, _opened(made, title, Prepared(), ticket)
 
         def done(found: tuple[bytes, str, Opened]) -> None:
             kept, title, opened = found
@@ -152,7 +161,7 @@ class TraceWork(QObject):
                     self.session.noticed.emit(note, "note")
                 self.take_chart(id_)
 
-        self.session.jobs.start(f"Opening {name}", f"a picture {name}", work, done, self._refused)
+        self.session.jobs.start(f"Opening {name}", f"a picture {name}", work, done, self.refuse)
 
     def _renew(self) -> None:
         chart = self.chart
@@ -165,11 +174,14 @@ class TraceWork(QObject):
         self.changed.emit()
 
     def _open(self, chart: ChartEntry) -> None:
+        wanted = (chart.picture, chart.prepared)
+        if self._opening == wanted and self.session.jobs.running(_OPENING):
+            return
         content = self.session.study.sources[chart.picture]
-        self.opened, self.problem = None, ""
+        self.opened, self.problem, self._opening = None, "", wanted
 
         def work(ticket: Ticket) -> Opened:
-            return _opened(content, chart.name, chart.prepared)
+            return _opened(content, chart.name, chart.prepared, ticket)
 
         def done(opened: Opened) -> None:
             now = self.chart
@@ -181,7 +193,7 @@ class TraceWork(QObject):
             self.problem = sentence
             self.changed.emit()
 
-        self.session.jobs.start(f"Opening {chart.name}", "the chart", work, done, failed)
+        self.session.jobs.start(f"Opening {chart.name}", _OPENING, work, done, failed)
 
     def prepare(self, words: str, **what: object) -> bool:
         """Turns, crops or straightens the picture in hand; what was traced goes along."""
@@ -194,7 +206,7 @@ class TraceWork(QObject):
             prepared = changed_part(chart.prepared, **what)
             made.append(self.session.apply(edits.prepare(chart.id, prepared, opened.size), words))
 
-        self.said_if_refused(act)
+        self.said_ifrefuse(act)
         return bool(made and made[0])
 
     # -- edits --------------------------------------------------------------------------------------
@@ -214,178 +226,9 @@ class TraceWork(QObject):
     def new_series(self) -> str:
         """Adds a series and takes it in hand; its id."""
         id_ = new_id("series")
+        self.series_id, self.number = id_, -1  # before it is there, so that it is seen in hand at once
         self.change(changes.add_series(SeriesSpec(id=id_)), "add a series")
-        self.series_id, self.number = id_, -1
         return id_
-
-    def _series_for(self, kinds: tuple[str, ...]) -> str:
-        """The series in hand where it takes what is placed, else a new one."""
-        series = self.series
-        if series is not None and (not (series.places or series.bars) or series.kind in kinds):
-            return series.id
-        return self.new_series()
-
-    # -- a click ------------------------------------------------------------------------------------
-
-    def snapped(self, place: Place, reach: float = 4.0) -> tuple[Place, bool]:
-        """The place that a pixel snaps to, and whether it did: ticks and corners for axes, else what is drawn."""
-        import numpy as np
-
-        from curvesieve.core.tracing.snap import snapped
-
-        if self.opened is None:
-            return place, False
-        if self.step == "axes":
-            places = self.opened.found.places()
-            off = np.hypot(*(places - place).T) if len(places) else np.empty(0)
-            if off.size and off.min() <= reach + 2:
-                nearest = places[int(np.argmin(off))]
-                return (float(nearest[0]), float(nearest[1])), True
-        try:
-            return snapped(self.opened.picture, place, reach).place, True
-        except InputError:
-            return place, False
-
-    def click(self, place: Place, by_hand: bool) -> None:
-        """Does at a pixel what the tool in hand does; says why not where it cannot."""
-        if self.opened is None or self.step != "points":
-            return
-        acts = {"points": self._place, "a line": self._follow, "marks alike": self._alike}
-        if self.tool == "draw over":
-            self.noted.emit("Press and draw along the line; what you draw takes the place of that piece")
-            return
-        act = acts.get(self.tool)
-        if act is not None:
-            act(place, by_hand)
-        else:
-            self._bars(place, alone=self.tool == "one bar")
-
-    def _place(self, place: Place, by_hand: bool) -> None:
-        at, did = (place, False) if by_hand else self.snapped(place)
-        id_ = self._series_for(("points", "marks"))
-        if self.change(changes.add_place(id_, at, by_hand=not did), "place a point"):
-            series = self.series
-            self.take_series(id_, len(series.places) - 1 if series is not None else -1)
-            if not did:
-                self.noted.emit("Placed where it was clicked: nothing is drawn within 4 pixels"
-                                if not by_hand else "Placed where it was clicked")  # fmt: skip
-
-    def _follow(self, place: Place, by_hand: bool) -> None:
-        opened, count = self.opened, self.line_points
-        assert opened is not None
-
-        def work(ticket: Ticket) -> tuple[Any, Any]:
-            from curvesieve.core.tracing.follow import follow
-            from curvesieve.core.tracing.thin import thinned
-
-            line = follow(opened.picture, place, opened.box)
-            return line, thinned(line.places, count, None if count is not None else _LINE_PX)
-
-        def done(found: tuple[Any, Any]) -> None:
-            if self._is_gone(opened):
-                return
-            line, places = found
-            id_ = self._series_for(())
-            if self.change(changes.set_line(id_, places, line.width), "follow a line"):
-                said = (
-                    f"Followed over {len(line.places):,} px; {line.stops[0]} at the left, {line.stops[1]} at the right"
-                )
-                said += f"; {line.gaps:.0f} px of it are not drawn" if line.gaps else ""
-                if line.beside > 0.05:
-                    said += f"; {line.beside:.0%} of its colour is joined to it and was not followed"
-                self.noted.emit(said)
-                self.take_series(id_)
-
-        self.session.jobs.start("Following the line", "a trace", work, done, self._refused)
-
-    def _is_gone(self, opened: Opened) -> bool:
-        """Whether an answer is about a picture that is not in hand any more; its pixels are none of another's."""
-        if self.opened is opened:
-            return False
-        self.noted.emit("Another picture came in hand meanwhile; what was read on the one before was dropped")
-        return True
-
-    def _alike(self, place: Place, by_hand: bool) -> None:
-        opened = self.opened
-        assert opened is not None
-
-        def work(ticket: Ticket) -> Any:
-            from curvesieve.core.tracing.alike import marks_alike
-
-            return marks_alike(opened.picture, place, opened.box)
-
-        def done(found: Any) -> None:
-            if self._is_gone(opened):
-                return
-            id_ = self._series_for(("marks", "points"))
-            if self.change(changes.add_marks(id_, found.places), "find marks alike"):
-                self.noted.emit(
-                    f"{counted(len(found.places), 'mark')} alike found; take one that is none with a click, and Delete"
-                )
-                self.take_series(id_)
-
-        self.session.jobs.start("Looking for marks alike", "a trace", work, done, self._refused)
-
-    def _bars(self, place: Place, alone: bool) -> None:
-        opened, frame, lying = self.opened, self.frame, self.lying
-        assert opened is not None
-        if frame is None:
-            self._refused(f"Bars are read along the axes, so these come first. {self.frame_problem}")
-            return
-
-        def work(ticket: Ticket) -> Any:
-            from curvesieve.core.tracing.chart import bars_of
-
-            return bars_of(opened.picture, frame, place, alone, lying)
-
-        def done(found: Any) -> None:
-            if self._is_gone(opened):
-                return
-            id_ = self._series_for(("bars",))
-            if self.change(changes.add_bars(id_, found), "read bars"):
-                whiskers = sum(bar.upper is not None for bar in found)
-                self.noted.emit(f"{counted(len(found), 'bar')} found, {whiskers} with whiskers")
-                self.take_series(id_)
-
-        self.session.jobs.start("Reading bars", "a trace", work, done, self._refused)
-
-    def set_whisker(self, place: Place, by_hand: bool) -> None:
-        """Puts an end of the whisker of the nearest bar where it was clicked."""
-        series = self.series
-        if series is None or series.kind != "bars":
-            self._refused("There are no bars in hand whose whiskers this could be; read the bars first.")
-            return
-        at = place if by_hand else self.snapped(place)[0]
-        self.change(changes.set_whisker(series.id, at), "end of a whisker")
-
-    def draw_over(self, places: list[Place]) -> None:
-        """Puts a piece that was drawn by hand into the line in hand."""
-        import numpy as np
-
-        series = self.series
-        if series is None or series.kind != "line":
-            self._refused("Only a line can be drawn over; take one in hand, or follow one first.")
-            return
-        self.change(changes.redraw_line(series.id, np.array(places)), "draw over a line")
-
-    def nudge(self, dx: float, dy: float) -> None:
-        """Moves the place in hand by so many pixels."""
-        series = self.series
-        if series is None or not 0 <= self.number < len(series.places):
-            return
-        x, y = series.places[self.number]
-        change = changes.move_place(series.id, self.number, (x + dx, y + dy))
-        self.change(change, "move a point", merge=f"move {series.id} {self.number}")
-
-    def take_back(self) -> None:
-        """Takes back the last point or bar of the series in hand, or the one in hand."""
-        series = self.series
-        count = len(series.places) + len(series.bars) if series is not None else 0
-        if series is None or count == 0:
-            return
-        number = self.number if 0 <= self.number < count else count - 1
-        if self.change(changes.remove_place(series.id, number), "take back a point"):
-            self.take_series(series.id, min(self.number, count - 2) if self.number >= 0 else -1)
 
     # -- numbers ------------------------------------------------------------------------------------
 
@@ -404,25 +247,26 @@ class TraceWork(QObject):
                 self.back = (trace, found)
                 self.changed.emit()
 
-        self.session.jobs.start("Looking back", "look back", work, done, self._refused)
+        self.session.jobs.start("Looking back", "look back", work, done, self.refuse)
 
     def bring_in_curves(self, series_ids: list[str]) -> bool:
         """Brings series in as curves that follow the chart."""
         chart = self.chart
         return chart is not None and self.session.apply(edits.bring_in(chart.id, series_ids), "bring in traced curves")
 
-    def said_if_refused(self, act: Callable[[], object]) -> None:
+    def said_ifrefuse(self, act: Callable[[], object]) -> None:
         """Does what may be refused; the reason is said."""
         try:
             act()
         except InputError as error:
-            self._refused(str(error))
+            self.refuse(str(error))
 
-    def _refused(self, sentence: str) -> None:
+    def refuse(self, sentence: str) -> None:
+        """Says why something was not done."""
         self.session.noticed.emit(sentence, "problem")
 
 
-def _opened(content: bytes, name: str, prepared: Prepared) -> Opened:
+def _opened(content: bytes, name: str, prepared: Prepared, ticket: Ticket) -> Opened:
     from curvesieve.core.tracing import snap  # noqa: F401  # so that the first click need not wait for it
     from curvesieve.core.tracing.chart import box_of
     from curvesieve.core.tracing.picture import read_picture
@@ -430,6 +274,8 @@ def _opened(content: bytes, name: str, prepared: Prepared) -> Opened:
     from curvesieve.core.tracing.ticks import found_frame
 
     recorded = read_picture(content, name)
+    ticket.stop_if_asked()
     picture = prepared_picture(recorded, prepared)
+    ticket.stop_if_asked()
     found = found_frame(picture.pixels)
     return Opened(picture.sha256, prepared, recorded.size, picture, found, box_of(found))
