@@ -401,7 +401,7 @@ def edited(bench, one) -> list:
     if isinstance(one, editors.OnOff):
         return [lambda: click(one.box), lambda: click(one.box)]
     if isinstance(one, editors.Colour):
-        return [lambda c=c: one.edited.emit({one.row.field: c}) for c in ("#ff0000", "#123", one.value)]
+        return [lambda c=c: one.edited.emit({one.row.field: c}) for c in ("#ff0000", "#123", one.swatch.value)]
     if isinstance(one, editors.Numbers):
         return [lambda t=t, f=f: type_into(f.line, t) for f in one.fields.values() for t in TEXTS]
     return [lambda t=t: type_into(one.text, t) for t in TEXTS]

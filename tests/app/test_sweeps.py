@@ -55,4 +55,5 @@ def test_every_control_of_the_drawer():
 
 @pytest.mark.parametrize("seed", range(4, 14) if WHOLE else [4])
 def test_every_control_of_the_trace_bench(seed):
-    assert swept(str(seed), "250" if WHOLE else "40", module="trace_sweep") > 300
+    whole = ("250", "1") if WHOLE else ("40", "3")
+    assert swept(str(seed), *whole, module="trace_sweep") > (300 if WHOLE else 120)

@@ -1,6 +1,6 @@
 """Every control of the Trace bench by keys and mouse, then random gestures on the picture, in a window of its own.
 
-Run as ``python -m tests.app.trace_sweep [seed] [gestures]``. After each gesture what is shown must be what the study
+Run as ``python -m tests.app.trace_sweep [seed] [gestures] [every]``. After each gesture what is shown must be what the study
 has; at the end all of it must come back by undo and redo, from a file, and no defect may have been caught.
 """
 
@@ -77,7 +77,7 @@ def consistent(w: Any) -> None:
     assert bench.origin.hasFocus() or bench.origin.text() == work.trace.origin
     for name, rows in (("x", bench.axes.of_x), ("y", bench.axes.of_y)):
         axis = getattr(work.trace, name)
-        assert rows.scale.currentText() and rows.unit.hasFocus() or rows.unit.text() == axis.unit, name
+        assert rows.unit.hasFocus() or rows.unit.text() == axis.unit, name
         assert rows.marks.count() == sum(one.typed for one in axis.marks), name
     assert side.cards.count() == len(work.trace.series)
     for k, one in enumerate(work.trace.series):
@@ -117,7 +117,7 @@ def controls(w: Any) -> Iterator[Callable[[], None]]:
             yield lambda k=k, text=text, way=way: (  # type: ignore[misc]
                 k < len(lines_of(bench)) and typed_by(w, lines_of(bench)[k], text, way)
             )
-    for k, one in enumerate(parts(Swatch)):
+    for k in range(len(parts(Swatch))):
         for value in ("#12aa9f", None):
             yield lambda k=k, value=value: k < len(parts(Swatch)) and parts(Swatch)[k].edited.emit(value)  # type: ignore[misc]
         yield lambda k=k: k < len(parts(Swatch)) and parts(Swatch)[k].ask()  # type: ignore[misc]
@@ -164,55 +164,81 @@ def both_charts(w: Any, folder: Path) -> None:
     assert bench.work.frame is not None
 
 
-def random_gesture(w: Any, rng: random.Random) -> str:
-    """Anything at all that mouse and keys can do on the picture; its words."""
-    bench = bench_of(w)
-    opened = bench.work.opened
-    if opened is None:
-        return "nothing"
-    width, height = opened.picture.size
+class Hand:
+    """Anything at all that mouse and keys can do on the picture, by a seed."""
 
-    def place() -> tuple[float, float]:
+    def __init__(self, w: Any, seed: int) -> None:
+        self.w, self.bench, self.rng = w, bench_of(w), random.Random(seed)
+        self.ways = {"click": 6, "drag": 1, "keys": 1, "wheel": 1, "tool": 1, "step": 1, "another": 1, "undo": 1,
+                     "redo": 1, "lie": 1, "row": 1}  # fmt: skip
+
+    def act(self) -> str:
+        """Does one thing; its word."""
+        what = self.rng.choices(list(self.ways), list(self.ways.values()))[0]
+        if self.bench.work.opened is not None:
+            getattr(self, what)()
+        settled(self.w)
+        return what
+
+    def place(self) -> tuple[float, float]:
+        """Mostly what is drawn, within some pixels; now and then outside."""
+        pixels, rng = self.bench.work.opened.picture.pixels, self.rng
+        height, width = pixels.shape[:2]
         if rng.random() < 0.1:
             return rng.uniform(-40, width + 40), rng.uniform(-40, height + 40)
-        drawn = np.argwhere((opened.picture.pixels < 120).any(axis=-1))
+        drawn = np.argwhere((pixels < 120).any(axis=-1))
         if len(drawn) and rng.random() < 0.7:
             y, x = drawn[rng.randrange(len(drawn))]
             return float(x) + rng.uniform(-3, 3), float(y) + rng.uniform(-3, 3)
         return rng.uniform(0, width), rng.uniform(0, height)
 
-    what = rng.choice(
-        ("click",) * 6 + ("drag", "keys", "wheel", "tool", "step", "series", "undo", "redo", "lie", "row")
-    )
-    if what == "click":
-        press_at(w, place(), rng.choice((PLAIN, PLAIN, ALT, SHIFT)))
-        if bench.popup.isVisible():
-            name = rng.choice("xy")
-            type_into(bench.popup.fields[name], rng.choice((*WORDS, f"{rng.uniform(-5, 200):.3g}")))
-            QTest.keyClick(bench.popup, Qt.Key.Key_Escape)
-    elif what == "drag":
-        drag(w, [place() for _ in range(rng.choice((2, 6, 30)))], rng.choice((PLAIN, PLAIN, CTRL)))
-    elif what == "keys":
-        bench.view.setFocus()
-        for _ in range(rng.randrange(1, 6)):
-            QTest.keyClick(bench.view, rng.choice(KEYS), rng.choice((PLAIN, SHIFT)))
-    elif what == "wheel":
-        at = QPointF(bench.view.rect().center())
-        event = QWheelEvent(at, QPointF(bench.view.mapToGlobal(at.toPoint())), QPoint(), QPoint(0, rng.choice((120, -120))),
-                            Qt.MouseButton.NoButton, rng.choice((PLAIN, SHIFT)), Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
-        QApplication.sendEvent(bench.view, event)
-    elif what in ("tool", "step"):
-        click(rng.choice(list((bench.tool_buttons if what == "tool" else bench.steps).values())))
-    elif what == "series":
-        click(bench.side_.another)
-    elif what in ("undo", "redo"):
-        getattr(w.session, what)()
-    elif what == "lie":
-        click(bench.lying)
-    elif bench.side_.table.rowCount():
-        bench.side_.table.cellClicked.emit(rng.randrange(bench.side_.table.rowCount()), 1)
-    settled(w)
-    return what
+    def click(self) -> None:
+        press_at(self.w, self.place(), self.rng.choice((PLAIN, PLAIN, ALT, SHIFT)))
+        popup = self.bench.popup
+        if popup.isVisible():
+            words = self.rng.choice((*WORDS, f"{self.rng.uniform(-5, 200):.3g}"))
+            type_into(popup.fields[self.rng.choice("xy")], words)
+            QTest.keyClick(popup, Qt.Key.Key_Escape)
+
+    def drag(self) -> None:
+        places = [self.place() for _ in range(self.rng.choice((2, 6, 30)))]
+        drag(self.w, places, self.rng.choice((PLAIN, PLAIN, CTRL)))
+
+    def keys(self) -> None:
+        self.bench.view.setFocus()
+        for _ in range(self.rng.randrange(1, 6)):
+            QTest.keyClick(self.bench.view, self.rng.choice(KEYS), self.rng.choice((PLAIN, SHIFT)))
+
+    def wheel(self) -> None:
+        view = self.bench.view
+        at = QPointF(view.rect().center())
+        turn, keys = QPoint(0, self.rng.choice((120, -120))), self.rng.choice((PLAIN, SHIFT))
+        there = QPointF(view.mapToGlobal(at.toPoint()))
+        none, phase = Qt.MouseButton.NoButton, Qt.ScrollPhase.NoScrollPhase
+        QApplication.sendEvent(view, QWheelEvent(at, there, QPoint(), turn, none, keys, phase, False))
+
+    def tool(self) -> None:
+        click(self.rng.choice(list(self.bench.tool_buttons.values())))
+
+    def step(self) -> None:
+        click(self.rng.choice(list(self.bench.steps.values())))
+
+    def another(self) -> None:
+        click(self.bench.side_.another)
+
+    def undo(self) -> None:
+        self.w.session.undo()
+
+    def redo(self) -> None:
+        self.w.session.redo()
+
+    def lie(self) -> None:
+        click(self.bench.lying)
+
+    def row(self) -> None:
+        table = self.bench.side_.table
+        if table.rowCount():
+            table.cellClicked.emit(self.rng.randrange(table.rowCount()), 1)
 
 
 def comes_back(w: Any, folder: Path) -> None:
@@ -236,11 +262,12 @@ def comes_back(w: Any, folder: Path) -> None:
     print("undone and done again", count, flush=True)
 
 
-def trace(seed: int, gestures: int) -> int:
+def trace(seed: int, gestures: int, every: int = 1) -> int:
+    """All controls (with `every`: each so many-th gesture of them, from the seed on), then gestures by the seed."""
     answered()
     folder = Path(tempfile.mkdtemp())
     w = window()
-    bench, count, rng = bench_of(w), 0, random.Random(seed)
+    bench, count, hand = bench_of(w), 0, Hand(w, seed)
     click(w.header.buttons["Trace"])
     both_charts(w, folder)
     for step in ("axes", "points"):
@@ -249,7 +276,7 @@ def trace(seed: int, gestures: int) -> int:
             if tool:
                 click(bench.tool_buttons[tool])
                 press_at(w, (float(time_px(np.array(1.0))), float(share_px(np.array(40.0)))))
-            for gesture in list(controls(w)) if tool in ("", "points", "bars") else ():
+            for gesture in list(controls(w))[seed % every :: every] if tool in ("", "points", "bars") else ():
                 with contextlib.suppress(RuntimeError):  # a card that is rendered anew takes the control with it
                     gesture()
                 settled(w)
@@ -261,7 +288,7 @@ def trace(seed: int, gestures: int) -> int:
         print(step, count, flush=True)
     done_ = []
     for _ in range(gestures):
-        done_.append(random_gesture(w, rng))
+        done_.append(hand.act())
         consistent(w)
         count += 1
     print({what: done_.count(what) for what in sorted(set(done_))}, flush=True)
@@ -275,7 +302,7 @@ if __name__ == "__main__":
     for kind in ("STATE", "DATA"):
         os.environ[f"XDG_{kind}_HOME"] = tempfile.mkdtemp()
     try:
-        code = trace(*[int(word) for word in (sys.argv[1:] or ("4", "60"))])
+        code = trace(*[int(word) for word in (sys.argv[1:] or ("4", "60", "1"))])
     except Exception:  # the window's own hook would keep it to itself
         traceback.print_exc()
         code = 1

@@ -69,12 +69,17 @@ class _Sheet:
         self.font = ImageFont.truetype(str(_FONT), 26 * _LARGE)
 
     def line(self, places: Any, colour: tuple[int, int, int], width: float) -> None:
+        if len(places) == 2 and (places[0][0] == places[1][0] or places[0][1] == places[1][1]):
+            (x, y), (x_end, y_end) = (min(places), max(places))
+            aside = (width / 2, 0) if x == x_end else (0, width / 2)  # Pillow's own lie up to a pixel off
+            self.box(x - aside[0], y - aside[1], x_end + aside[0], y_end + aside[1], colour)
+            return
         points = [(float(x) * _LARGE, float(y) * _LARGE) for x, y in places]
         self.draw.line(points, fill=colour, width=round(width * _LARGE), joint="curve")
 
     def box(self, left: float, top: float, right: float, bottom: float, fill: tuple[int, int, int]) -> None:
         # Pillow's boxes hold their last pixel
-        corners = [left * _LARGE, top * _LARGE, right * _LARGE - 1, bottom * _LARGE - 1]
+        corners = [round(left * _LARGE), round(top * _LARGE), round(right * _LARGE) - 1, round(bottom * _LARGE) - 1]
         self.draw.rectangle(corners, fill=fill)
 
     def words(self, x: float, y: float, text: str, anchor: str) -> None:
@@ -91,8 +96,8 @@ class _Sheet:
 
     def frame(self) -> None:
         left, top, right, bottom = _FRAME
-        for a, b in (((left, top), (right, top)), ((right, top), (right, bottom)),
-                     ((right, bottom), (left, bottom)), ((left, bottom), (left, top))):  # fmt: skip
+        for a, b in (((left - 1, top), (right + 1, top)), ((right, top), (right, bottom)),
+                     ((left - 1, bottom), (right + 1, bottom)), ((left, bottom), (left, top))):  # fmt: skip
             self.line([a, b], _INK, 2)
 
     def save(self, path: Path) -> None:

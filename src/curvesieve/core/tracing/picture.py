@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from curvesieve.core.errors import InputError
 
-MAX_PIXELS, MIN_SIDE = 100_000_000, 32
+MAX_PIXELS, MIN_SIDE = 50_000_000, 32
 _MAX_BYTES = 200 * 2**20
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -23,6 +24,8 @@ _REAL = 1.5
 """How much more than lines of a grid real ticks are believed."""
 _MOSTLY_EVEN = 0.5
 """Share of the longer ticks that must stand evenly for the others not to be ticks with numbers."""
+_MOST_PX = 6_000_000
+"""Pixels of a picture in which a frame is looked for; larger ones are made smaller for it."""
 _AS_GOOD = 0.8
 """Of the plainest side's worth that a side looked at earlier must have to be taken."""
 _MOST_OF_LINE = 0.6
@@ -66,11 +69,32 @@ def found_frame(pixels: NDArray[np.uint8]) -> FoundFrame:
 
     `pixels` have the shape (height, width, 3), in 0 to 255.
     """
+    smaller = math.ceil(math.sqrt(pixels.shape[0] * pixels.shape[1] / _MOST_PX))
+    if smaller > 1:  # a frame is as plain in a smaller picture, and found in a few seconds
+        from PIL import Image
+
+        return _enlarged(found_frame(np.asarray(Image.fromarray(pixels).reduce(smaller))), smaller)
     lines, grey = straight_lines(pixels), brightness(pixels)
     frame = _framed(lines, (), grey)
     if all(axis is not None and _has_ticks(axis, grey) for axis in (frame.x, frame.y)):
         return frame
     return _framed(lines, straight_edges(pixels), grey)
+
+
+def _enlarged(frame: FoundFrame, times: int) -> FoundFrame:
+    """The same frame in a picture so many times as large."""
+
+    def line(one: StraightLine) -> StraightLine:
+        (x, y), (x_end, y_end) = one.start, one.end
+        return StraightLine(one.lying, (x * times, y * times), (x_end * times, y_end * times), one.width * times)
+
+    def axis(one: FoundAxis | None) -> FoundAxis | None:
+        if one is None:
+            return None
+        ticks = (Tick(t.px * times, t.py * times, t.length * times, t.major) for t in one.ticks)
+        return replace(one, line=line(one.line), ticks=tuple(ticks))
+
+    return FoundFrame(tuple(map(line, frame.lines)), frame.corners * times, axis(frame.x), axis(frame.y))
 
 
 def _framed(lines: Sequence[StraightLine], edges: Sequence[StraightLine], grey: Floats) -> FoundFrame:

@@ -335,11 +335,14 @@ class TraceBench(SeenBench):
             self.bring_in(Path(path))
 
     def bring_in(self, path: Path) -> None:
-        """Brings in a picture file."""
+        """Brings in a picture file; of a document, which page is asked."""
+        if not is_sheet(path.name):
+            self.work.bring_in(partial(bytes_of, path), path.name)
+            return
         page = 1
         try:
             content = bytes_of(path)
-            count = pages_of(content, path.name) if is_sheet(path.name) else 1
+            count = pages_of(content, path.name)
         except InputError as error:
             self.session.noticed.emit(str(error), "problem")
             return

@@ -8,7 +8,6 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
-    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -22,7 +21,7 @@ from PyQt6.QtWidgets import QWidget
 
 from curvesieve.app.benches.trace.lens import draw_lens
 from curvesieve.app.benches.trace.overlay import draw_grid, draw_marks, draw_series, draw_values
-from curvesieve.app.benches.trace.work import Opened, TraceWork
+from curvesieve.app.benches.trace.work import Opened, TraceWork, image_of
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core.reading import concise
 from curvesieve.core.tracing.parts import Place
@@ -138,12 +137,11 @@ class PictureView(QWidget):
             painter.drawText(self.rect().adjusted(40, 40, -40, -40), how, said)
             return
         if self._of is not opened or self._shown_gamma != self.gamma:
-            table = np.round(255 * (np.arange(256) / 255) ** (1 / self.gamma)).astype(np.uint8)
-            pixels = np.ascontiguousarray(table[opened.picture.pixels])
-            self._shown_gamma = self.gamma
-            height, width = pixels.shape[:2]
-            image = QImage(pixels.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
-            self._pixmap, self._of = QPixmap.fromImage(image), opened
+            image = opened.image
+            if self.gamma != 1.0:
+                table = np.round(255 * (np.arange(256) / 255) ** (1 / self.gamma)).astype(np.uint8)
+                image = image_of(table[opened.picture.pixels])
+            self._pixmap, self._of, self._shown_gamma = QPixmap.fromImage(image), opened, self.gamma
         assert self._pixmap is not None
         size = self._pixmap.size()
         if self.bare:

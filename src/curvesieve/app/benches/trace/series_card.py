@@ -89,9 +89,8 @@ class SeriesCard(Card):
         return fields
 
     def _set(self, field: str, value: object, old: object) -> bool:
-        return value == old or self.work.change(
-            changes.change_series(self.id, **{field: value}), f"{field} of a series"
-        )
+        change = changes.change_series(self.id, **{field: value})
+        return value != old and self.work.change(change, f"{field} of a series")
 
     def _condition(self, series: SeriesSpec) -> None:
         text = self.condition.text().strip()
@@ -101,10 +100,9 @@ class SeriesCard(Card):
                 raise InputError(f"“{text}” is not one number")
         except InputError as error:
             self.work.session.noticed.emit(f"{error}; a condition is one.", "problem")
-            self.condition.setText(_shown(series.condition))
-            return
+            numbers = [series.condition] if series.condition is not None else []
         if not self._set("condition", numbers[0] if numbers else None, series.condition):
-            self.condition.setText(_shown(series.condition))
+            self.condition.setText(_shown(series.condition))  # as it is, however it was typed
 
     def _count(self, series: SeriesSpec) -> None:
         text = self.count.text().strip()

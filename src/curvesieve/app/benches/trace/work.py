@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal
 
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
 
 from curvesieve.app.benches.trace.placing import Placing
 from curvesieve.app.benches.trace.sheets import drawn, is_sheet
@@ -37,12 +38,16 @@ _LINE_POINTS = 60
 
 @dataclass(frozen=True, eq=False)
 class Opened:
-    """A picture as it is prepared, with what was found on it; `key` is the SHA-256 of its bytes, `size` as recorded."""
+    """A picture as it is prepared, with what was found on it; `key` is the SHA-256 of its bytes, `size` as recorded.
+
+    `image` is the same picture for painting.
+    """
 
     key: str
     prepared: Prepared
     size: tuple[int, int]
     picture: Picture
+    image: QImage
     found: FoundFrame
     box: Box | None
 
@@ -278,4 +283,13 @@ def _opened(content: bytes, name: str, prepared: Prepared, ticket: Ticket) -> Op
     picture = prepared_picture(recorded, prepared)
     ticket.stop_if_asked()
     found = found_frame(picture.pixels)
-    return Opened(picture.sha256, prepared, recorded.size, picture, found, box_of(found))
+    return Opened(picture.sha256, prepared, recorded.size, picture, image_of(picture.pixels), found, box_of(found))
+
+
+def image_of(pixels: Any) -> QImage:
+    """Colours of shape (height, width, 3) as an image that is painted at once; works in any thread."""
+    import numpy as np
+
+    height, width = pixels.shape[:2]
+    made = QImage(np.ascontiguousarray(pixels).tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
+    return made.convertToFormat(QImage.Format.Format_RGB32)
