@@ -556,7 +556,9 @@ def test_every_other_control_of_the_bench(qtbot, window, pictures, tmp_path, mon
     order.setCurrentIndex(1)
     order.activated.emit(1)
     assert first() == pytest.approx(10, rel=0.01)
-    bench.side_.cards.itemAt(0).widget().findChildren(QPushButton)[0].click()
+    take_out = bench.side_.cards.itemAt(0).widget().findChildren(QPushButton)[-1]
+    assert take_out.accessibleName() == "take out series 1"
+    click(take_out)
     assert not bench.work.trace.series
     zoom = bench.view.zoom
     at_ = QPointF(at(bench, (600, 400)))

@@ -1,7 +1,7 @@
 """Every control of the Trace bench by keys and mouse, then random gestures on the picture, in a window of its own.
 
-Run as ``python -m tests.app.trace_sweep [seed] [gestures] [every]``. After each gesture what is shown must be what the study
-has; at the end all of it must come back by undo and redo, from a file, and no defect may have been caught.
+Run as ``python -m tests.app.trace_sweep [seed] [gestures] [every]``. After each gesture what is shown must be what the
+study has; at the end all of it must come back by undo and redo, from a file, and no defect may have been caught.
 """
 
 from __future__ import annotations

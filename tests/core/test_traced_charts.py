@@ -99,6 +99,16 @@ def test_a_narrow_peak_that_was_passed_by_is_told():
     assert peak or line.beside > 0.2, "the peak is followed, or that ink was left is said"
 
 
+def test_pieces_of_a_thick_line_are_no_marks():
+    """Triangles on a line half as thick as they are, of one colour with it."""
+    chart = drawn(40, "both")
+    series = chart.series[1]
+    found = marks_alike(chart.picture, tuple(series.pixels[6])).places
+    away = np.hypot(*(found[:, None] - series.pixels[None]).transpose(2, 0, 1)).min(axis=1)
+    assert len(found) == len(series.pixels)
+    assert away.max() < 2
+
+
 def test_places_that_cannot_be_are_refused():
     blank = picture(canvas())
     for act in (snapped, follow, marks_alike, bars_alike):

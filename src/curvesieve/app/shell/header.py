@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics
+from PyQt6.QtGui import QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QWidget
 
 from curvesieve.app.session.session import Session
@@ -13,6 +13,8 @@ from curvesieve.app.shell.frame import HEADER_PX
 from curvesieve.app.widgets.basics import plain_tip
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 
+_NARROW_PX = 1180
+"""Below this the buttons of the header stand closer."""
 _STUDY_PX = 218
 """Always as wide, so that nothing beside it moves when the study's state changes."""
 
@@ -67,6 +69,15 @@ class Header(QWidget):
         session.changed.connect(lambda old, new: self.refresh())
         session.file_changed.connect(self.refresh)
         self.refresh()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        narrow = "true" if self.width() < _NARROW_PX else "false"
+        for one in (*self.buttons.values(), self.finder):
+            if one.property("narrow") != narrow:
+                one.setProperty("narrow", narrow)
+                style = one.style()
+                assert style is not None
+                style.polish(one)
 
     def _make_study(self) -> None:
         self.study = QPushButton()

@@ -89,6 +89,8 @@ QWidget#header QLabel#brand {{ color: {p.header_ink}; font-weight: 600; }}
 QWidget#header QPushButton {{ background: transparent; color: {p.header_ink}; border: none; border-radius: 14px;
   padding: 4px 18px; min-height: 20px; }}
 QWidget#header QPushButton[bench="true"] {{ min-width: 60px; }}
+QWidget#header QPushButton[narrow="true"] {{ min-width: 46px; padding: 4px 9px; }}
+QWidget#header QPushButton[narrow="true"]:focus {{ padding: 3px 8px; }}
 QWidget#header QPushButton[small="true"] {{ padding: 4px 8px; border-radius: 5px; color: {p.header_muted}; }}
 QWidget#header QPushButton[small="true"]:hover {{ color: {p.header_ink}; }}
 QWidget#header QPushButton[small="true"]:disabled {{ color: rgba(255, 255, 255, 60); }}

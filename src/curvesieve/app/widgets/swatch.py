@@ -15,24 +15,26 @@ class Swatch(QPushButton):
     """A colour as `#rrggbb`, or None where it has none of its own. `edited` has the one that was chosen.
 
     `none` are the words of the row that takes a colour's own away (empty: there is no such row), `short` those that
-    stand on the button then.
+    stand on the button then. A `bare` one has no words, only the colour.
     """
 
     edited = pyqtSignal(object)
 
-    def __init__(self, words: str, palette: Callable[[], Sequence[str]], none: str = "", short: str = "") -> None:
+    def __init__(
+        self, words: str, palette: Callable[[], Sequence[str]], none: str = "", short: str = "", bare: bool = False
+    ) -> None:
         super().__init__()
-        self.words, self.palette_now, self.none, self.short = words, palette, none, short
+        self.words, self.palette_now, self.none, self.short, self.bare = words, palette, none, short, bare
         self.value: str | None = None
         self.setProperty("kind", "choice")
         self.setAccessibleName(words)
         self.clicked.connect(self.open)
 
-    def set(self, value: str | None) -> None:
-        """Shows a colour."""
+    def set(self, value: str | None, instead: str = "") -> None:
+        """Shows a colour, or the one `instead` that is used where it has none."""
         self.value = value
-        self.setText(value or self.short)
-        self.setIcon(icon_of(value) if value else QIcon())
+        self.setText("" if self.bare else value or self.short)
+        self.setIcon(icon_of(value or instead) if value or instead else QIcon())
 
     def open(self) -> None:
         """The menu of colours."""

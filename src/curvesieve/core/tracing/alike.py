@@ -23,8 +23,6 @@ _COVERED, _EMPTY = 0.6, 0.45
 """Share of a mark's ink that must be drawn, and of its hole that may be: lines pass through it."""
 _THIN = 0.5
 """Half the width of a stroke, in pixels, below which its ink is not believed."""
-_SECTORS, _FEWEST_PX = 8, 6
-"""Parts in which that share must be drawn, and the least pixels of one."""
 _APART = 0.4
 """Share of a mark's size that two must be apart to be two."""
 _MAYBE = 0.25
@@ -199,31 +197,13 @@ def _found(sheet: _Sheet, model: Floats, near: Pixels | None = None) -> tuple[Fl
     hole = ndimage.binary_erosion(ndimage.binary_fill_holes(filled) & ~filled)
     places, worth = [], []
     half = model.shape[0] // 2
-    sides = [] if hole.any() else _sides(filled)  # a line is drawn in the hole of an open mark, too
     for y, x in alike:
         patch = _patch(share, np.array([x, y]) + 0.5, half)
-        if hole.any() and patch[hole].mean() > _EMPTY:
-            continue
-        if patch[filled].mean() < _COVERED * model[filled].mean() or _is_line(patch, model, sides):
+        if patch[filled].mean() < _COVERED * model[filled].mean() or (hole.any() and patch[hole].mean() > _EMPTY):
             continue
         places.append(np.array([x, y]) + 0.5 + _between(likeness, y, x))
         worth.append(float(likeness[y, x]))
     return np.array(places).reshape(-1, 2), np.array(worth), tops
-
-
-def _is_line(patch: Floats, model: Floats, sides: list[NDArray[np.bool_]]) -> bool:
-    """Whether what is drawn lacks two opposite sides of a mark."""
-    lacks = np.array([bool(side.any()) and patch[side].mean() < _COVERED * model[side].mean() for side in sides], bool)
-    return bool((lacks & np.roll(lacks, len(sides) // 2)).any())
-
-
-def _sides(filled: NDArray[np.bool_]) -> list[NDArray[np.bool_]]:
-    """The parts of a mark towards its sides, in turn; empty where a part has too few pixels to tell."""
-    ys, xs = np.mgrid[: filled.shape[0], : filled.shape[1]]
-    middle = np.argwhere(filled).mean(axis=0)
-    sector = np.floor((np.arctan2(ys - middle[0], xs - middle[1]) / (2 * np.pi) + 0.5) * _SECTORS).astype(int)
-    parts = [filled & (sector % _SECTORS == number) for number in range(_SECTORS)]
-    return [part & (part.sum() >= _FEWEST_PX) for part in parts]
 
 
 def _between(likeness: NDArray[np.float32], y: int, x: int) -> Floats:

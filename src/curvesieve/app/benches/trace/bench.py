@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QGuiApplication, QImage
+from PyQt6.QtGui import QGuiApplication, QImage, QResizeEvent
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QInputDialog, QSlider, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.trace.axes_card import AxesCard, axes_words
@@ -18,7 +18,7 @@ from curvesieve.app.benches.trace.sheets import is_sheet, pages_of, png_of
 from curvesieve.app.benches.trace.work import TOOLS, Step, TraceWork
 from curvesieve.app.session.session import Session
 from curvesieve.app.widgets.actions import ActionRow
-from curvesieve.app.widgets.basics import Card, Elided, button, empty, label
+from curvesieve.app.widgets.basics import Card, Elided, button, empty, label, plain_tip
 from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.number import NumberField
 from curvesieve.app.widgets.seen import SeenBench
@@ -29,7 +29,7 @@ from curvesieve.core.tracing.parts import Place
 from curvesieve.core.tracing.picture import bytes_of
 from curvesieve.core.tracing.typed import value_of
 
-_LEFT_PX = 268
+_LEFT_PX, _ROOM_FOR_SIZE_PX = 268, 1180
 HINT = "Click to place a point · Alt does not snap · arrow keys move it by a tenth of a pixel, with Shift by one"
 _AXES_HINT = "Click a place whose value is printed: it snaps to ticks and corners of the frame; then type the value"
 _PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff *.bmp *.webp *.svg *.pdf);;All files (*)"
@@ -66,6 +66,9 @@ class TraceBench(SeenBench):
         self.view.drawn.connect(work.placing.draw_over)
         self.view.pointed.connect(lambda text: self.told.emit(text or self._hint()))
         self.popup.typed.connect(self._mark)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self.size_words.setVisible(self.width() >= _ROOM_FOR_SIZE_PX)
 
     def _hint(self) -> str:
         return _AXES_HINT if self.work.step == "axes" else HINT
@@ -206,7 +209,8 @@ class TraceBench(SeenBench):
         chart, opened = work.chart, work.opened
         empty(self.pictures)
         for one in self.session.study.document.charts:
-            row = button(one.name, "tab")
+            shown = self.fontMetrics().elidedText(one.name, Qt.TextElideMode.ElideMiddle, _LEFT_PX - 44)
+            row = button(shown, "tab", plain_tip(one.name))
             row.setCheckable(True)
             row.setChecked(chart is not None and one.id == chart.id)
             row.clicked.connect(partial(work.take_chart, one.id))
@@ -249,6 +253,7 @@ class TraceBench(SeenBench):
             self.origin.setText(work.trace.origin)
         self.view.update()
         self.again.update()
+        self.told.emit(self._hint())
 
     def _say(self, step: str, text: str) -> None:
         self.step_words[step].setText(text)  # type: ignore[union-attr]

@@ -7,7 +7,7 @@ from typing import Literal, get_args
 
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout
 
-from curvesieve.app.benches.trace.overlay import SERIES_COLOURS
+from curvesieve.app.benches.trace.overlay import SERIES_COLOURS, series_colour
 from curvesieve.app.benches.trace.work import TraceWork
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Card, button, label
@@ -40,6 +40,11 @@ class SeriesCard(Card):
         self.name.setAccessibleName(f"name of series {number + 1}")
         self.name.editingFinished.connect(lambda: self._set("name", self.name.text().strip(), series.name))
         head.addWidget(self.name, 1)
+        self.colour = Swatch(f"colour of series {number + 1}", _offered, "by its number", bare=True)
+        self.colour.setToolTip("The colour that it is drawn in over the picture")
+        self.colour.set(series.colour or None, series_colour(work, number).name())
+        self.colour.edited.connect(lambda value: self._set("colour", value or "", series.colour))
+        head.addWidget(self.colour)
         head.addWidget(label(counted(count, "bar" if series.kind == "bars" else "point"), "muted"))
         remove = button("×", "bare", "Take this series out")
         remove.setAccessibleName(f"take out series {number + 1}")
@@ -80,11 +85,6 @@ class SeriesCard(Card):
             fields.addWidget(label("whiskers", "muted"), 1, 0)
             fields.addWidget(self.spread, 1, 1)
             fields.addWidget(self.count, 1, 2)
-        self.colour = Swatch(f"colour of series {number + 1}", _offered, "by its number", "by its number")
-        self.colour.set(series.colour or None)
-        self.colour.edited.connect(lambda value: self._set("colour", value or "", series.colour))
-        fields.addWidget(label("drawn in", "muted"), 2, 0)
-        fields.addWidget(self.colour, 2, 1)
         fields.setColumnStretch(1, 1)
         return fields
 
