@@ -45,6 +45,11 @@ class StraightLine:
         """In pixels."""
         return float(np.hypot(self.end[0] - self.start[0], self.end[1] - self.start[1]))
 
+    @property
+    def middle(self) -> tuple[float, float]:
+        """The place half way."""
+        return (self.start[0] + self.end[0]) / 2, (self.start[1] + self.end[1]) / 2
+
     def at(self, along: Floats) -> Floats:
         """Places of shape (n, 2) at so many pixels from the start."""
         start, end = np.array(self.start), np.array(self.end)
@@ -53,6 +58,11 @@ class StraightLine:
     def along(self, places: Floats) -> Floats:
         """How many pixels from the start places of shape (n, 2) stand, of shape (n,)."""
         return np.asarray((places - np.array(self.start)) @ (np.array(self.end) - np.array(self.start)) / self.length)
+
+    def away(self, place: tuple[float, float]) -> float:
+        """How many pixels a place is off the line, made longer."""
+        (x, y), (x_end, y_end) = self.start, self.end
+        return abs((x_end - x) * (place[1] - y) - (y_end - y) * (place[0] - x)) / self.length
 
     def crossing(self, other: StraightLine) -> Floats:
         """The pixel where both, made longer, meet, of shape (2,)."""

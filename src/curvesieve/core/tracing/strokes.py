@@ -72,10 +72,10 @@ def strokes_beside(grey: Floats, line: StraightLine, way: Floats) -> list[Tick]:
         ends = np.flatnonzero(stroke < 0.5 * shown[peak])
         length = float(out[ends[0]] if ends.size else out[-1])
         apart = np.abs(peaks - peak).astype(float)
-        reach = min(max(span, half / _STEP + _SPREAD), apart[apart > 0].min(initial=np.inf) / 2) * _STEP
+        near = min(max(span, half / _STEP + _SPREAD), apart[apart > 0].min(initial=np.inf) / 2) * _STEP
         rows = thin[band | (out < length - 1)]  # of a long one the middle row: curves run into some
         middle = _middle(
-            np.median(rows, axis=0) if len(rows) > _MANY_ROWS else rows.mean(axis=0), places, int(peak), reach
+            np.median(rows, axis=0) if len(rows) > _MANY_ROWS else rows.mean(axis=0), places, int(peak), near
         )
         if length > first + 0.9 and middle - last > half + 1:
             px, py = (float(p) for p in line.at(np.array([middle]))[0])

@@ -28,6 +28,8 @@ _MOST_PX = 6_000_000
 """Pixels of a picture in which a frame is looked for; larger ones are made smaller for it."""
 _AS_GOOD = 0.8
 """Of the plainest side's worth that a side looked at earlier must have to be taken."""
+_EDGE_OF_LINE_PX = 5.0
+"""Pixels from a line within which an edge is its own."""
 _MOST_OF_LINE = 0.6
 """Share of an axis that must be between two lines across for these to be the ends of the chart."""
 
@@ -99,17 +101,20 @@ def _enlarged(frame: FoundFrame, times: int) -> FoundFrame:
 
 def _framed(lines: Sequence[StraightLine], edges: Sequence[StraightLine], grey: Floats) -> FoundFrame:
     """The frame of the outermost lines, then edges: a ground may have no frame, or bars hide its light lower side."""
-    lying, standing = (
-        [*_outermost([one for one in lines if one.lying is way]),
-         *_outermost([one for one in edges if one.lying is way])]
-        for way in (True, False)
-    )  # fmt: skip
+    lying, standing = (_sides(lines, edges, way) for way in (True, False))
     if not lying or not standing:
         return FoundFrame(tuple(lines), np.empty((0, 2)), None, None)
     corners = np.array([a.crossing(b) for a in dict.fromkeys(lying) for b in dict.fromkeys(standing)])
     x = _axis(grey, lying, [line for line in lines if not line.lying], standing)
     y = _axis(grey, standing, [line for line in lines if line.lying], lying)
     return FoundFrame(tuple(lines), corners, x, y)
+
+
+def _sides(lines: Sequence[StraightLine], edges: Sequence[StraightLine], lying: bool) -> list[StraightLine]:
+    """The outermost lines of one way, then the outermost edges that are none of these lines'."""
+    outer = _outermost([one for one in lines if one.lying is lying])
+    rest = _outermost([one for one in edges if one.lying is lying])
+    return [*outer, *(one for one in rest if all(line.away(one.middle) > _EDGE_OF_LINE_PX for line in outer))]
 
 
 def _outermost(lines: list[StraightLine]) -> list[StraightLine]:
