@@ -18,7 +18,9 @@ from curvesieve.core.tracing.back import look_back
 from curvesieve.core.tracing.parts import AxisSpec, BarSpec, MarkSpec, Prepared, SeriesSpec, TraceSpec
 from curvesieve.core.tracing.picture import open_picture, read_picture
 from curvesieve.core.tracing.prepare import carried
+from curvesieve.core.tracing.rows import decades, even_ones
 from curvesieve.core.tracing.saved import load, written
+from curvesieve.core.tracing.told import told_of
 from curvesieve.core.tracing.typed import said, value_of
 from curvesieve.core.tracing.values import between, curve_of, frame_of, standard_uncertainty, traced, traced_bars
 from tests.core.charts import drawn
@@ -322,3 +324,18 @@ def test_where_a_value_is_on_its_axis_is_said_in_words():
     assert [between(axis, v) for v in (1e-4, 1e-3, 0.5, 20.0)] == [
         "before 0.001", "at 0.001", "between 0.001 and 10", "beyond 10",
     ]  # fmt: skip
+
+
+def test_corners_of_a_frame_that_stand_close_to_a_step_are_none_of_the_ticks():
+    inner = np.array([200.0, 300.2, 399.9, 500.0])
+    assert even_ones(np.r_[98.6, inner, 601.5]).tolist() == [False, *[True] * 4, False]
+    assert even_ones(np.r_[100.1, inner, 600.0]).all()
+    assert even_ones(np.r_[inner, 552.0]).tolist() == [*[True] * 4, False]
+    logs = np.r_[10.0, 10 + 90 * np.log10(np.arange(2, 10)), 100.0, 190.0]
+    assert np.flatnonzero(decades(logs)).tolist() == [0, 9, 10]
+    assert decades(inner) is None
+
+
+def test_what_a_trace_says_of_itself_names_its_origin_and_its_marks():
+    words = told_of(TraceSpec(origin="Report 7, page 3"))
+    assert words == "from Report 7, page 3; its axes are not calibrated"
