@@ -14,9 +14,11 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.tracing.alike import marks_alike
 from curvesieve.core.tracing.bars import bars_alike
 from curvesieve.core.tracing.follow import follow
+from curvesieve.core.tracing.lines import straight_lines
 from curvesieve.core.tracing.picture import Picture
 from curvesieve.core.tracing.snap import snapped
 from curvesieve.core.tracing.thin import redrawn, thinned
+from curvesieve.core.tracing.ticks import found_frame
 from tests.core.charts import drawn
 from tests.core.trace_checks import checked
 
@@ -172,9 +174,39 @@ def test_lines_are_thinned_and_pieces_put_in():
             refused()
 
 
-def test_a_chart_with_two_logarithmic_axes_is_told_as_such():
-    from curvesieve.core.tracing.ticks import found_frame
+def test_a_line_that_bars_stand_on_is_found_as_wide_as_it_is():
+    pixels = canvas()
+    for left in range(60, 360, 60):
+        pixels[100:251, left : left + 44] = (31, 119, 180)
+    pixels[251:253, 40:380] = 0
+    (line,) = [one for one in straight_lines(pixels) if one.lying]
+    assert (line.start[1], line.end[1]) == pytest.approx((252, 252), abs=0.3)
+    assert line.width == pytest.approx(2, abs=0.3)
+    assert line.length == pytest.approx(340, abs=3)
 
+
+def test_ticks_beside_a_ground_without_a_frame_are_found():
+    chart = drawn(11, "bars")
+    assert "ggplot" in chart.told
+    found = found_frame(chart.picture.pixels)
+    for k, axis in enumerate((found.x, found.y)):
+        at = np.sort([(tick.px, tick.py)[k] for tick in axis.majors])
+        assert at == pytest.approx(np.sort(chart.tick_places[k][:, k]), abs=0.3)
+
+
+def test_a_frame_of_a_large_picture_is_that_of_a_smaller_one():
+    chart = drawn(4, "lines", style="default", dpi=150, large=4, turn=0.0, count=1, quality=0)
+    small, large = (
+        found_frame(chart.picture.pixels),
+        found_frame(np.kron(chart.picture.pixels, np.ones((4, 4, 1), np.uint8))),
+    )
+    assert large.corners == pytest.approx(4 * small.corners, abs=1)
+    for name in ("x", "y"):
+        places = [[(tick.px, tick.py) for tick in getattr(one, name).majors] for one in (small, large)]
+        assert np.array(places[1]) == pytest.approx(4 * np.array(places[0]), abs=1)
+
+
+def test_a_chart_with_two_logarithmic_axes_is_told_as_such():
     chart = drawn(0, "lines", style="default", dpi=150, large=4, turn=0.7, kinds=("log", "linear"), quality=0)
     found = found_frame(chart.picture.pixels)
     assert found.x.crowding
