@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import struct
 import zlib
 
@@ -94,6 +95,13 @@ def test_bars_that_lie_are_read_along_x(qtbot, window):
     found = sorted(bar.value for bar in traced_bars(bench.work.frame, bench.work.series))
     assert found == pytest.approx([(1 + length) / 5 for length in sorted(lengths)], abs=0.15)
     assert bench.work.trace.x.unit == "MPa"
+    table = bench.side_.table
+    click(table.viewport(), table.visualItemRect(table.item(0, 1)).center())
+    words = re.fullmatch(r"In hand: bar 1 ends between (\d+) and (\d+) on the axis", bench.side_.foot_words.text())
+    assert float(words[1]) < traced_bars(bench.work.frame, bench.work.series)[0].value < float(words[2])
+    assert float(words[2]) - float(words[1]) == 10, "between the ticks that were found, not only those typed"
+    click(bench.side_.back)
+    assert len(bench.work.series.bars) == 2
 
 
 def test_charts_have_names_and_series_colours_of_their_own(qtbot, window, monkeypatch):

@@ -121,7 +121,7 @@ def _of_bars(trace: TraceSpec, series: SeriesSpec, bars: tuple[TracedBar, ...]) 
     spread = [None if b.half is None else standard_uncertainty(b.half, series.spread, series.count) for b in bars]
     if all(one is not None for one in spread):
         u = np.hypot(u, [one[0] for one in spread if one is not None])
-    upright = _axis_of(series) == 1
+    upright = axis_of(series) == 1
     across, along = (trace.x, trace.y) if upright else (trace.y, trace.x)
     order = np.argsort(x, kind="stable")
     whole = len(numbers) == len(bars)
@@ -169,7 +169,7 @@ def traced_bars(frame: Frame, series: SeriesSpec) -> tuple[TracedBar, ...]:
     """The numbers of the bars of a series, by the axis that they go along; raises InputError where it has none."""
     if not series.bars:
         raise InputError(f"{series.name or 'This series'} has no bar yet; click inside one.")
-    axis = _axis_of(series)
+    axis = axis_of(series)
     bases = [_number(frame, bar.base, axis) for bar in series.bars]
     common = float(np.median([base[0] for base in bases]))
     return tuple(
@@ -178,7 +178,7 @@ def traced_bars(frame: Frame, series: SeriesSpec) -> tuple[TracedBar, ...]:
     )
 
 
-def _axis_of(series: SeriesSpec) -> int:
+def axis_of(series: SeriesSpec) -> int:
     """The axis that bars go along: x (0) for those that lie, y (1) for those that stand."""
     way = np.array([np.subtract(bar.top, bar.base) for bar in series.bars]).reshape(-1, 2)
     return 0 if np.abs(way[:, 0]).sum() > np.abs(way[:, 1]).sum() else 1

@@ -12,6 +12,7 @@ from curvesieve.app.benches.trace.work import TraceWork
 from curvesieve.app.theme.tokens import colour, family_colours
 from curvesieve.core.tracing.parts import AxisSpec, SeriesSpec
 from curvesieve.core.tracing.typed import said
+from curvesieve.core.tracing.values import axis_of
 
 ToScreen = Callable[[float, float], QPointF]
 _MARK_PX, _DOT_PX = 9, 4.5
@@ -123,19 +124,22 @@ def draw_series(painter: QPainter, work: TraceWork, screen: ToScreen) -> None:
                 painter.drawEllipse(screen(*place), _DOT_PX, _DOT_PX)
             elif in_hand:
                 painter.drawEllipse(screen(*place), 1.8, 1.8)
-        _draw_bars(painter, one, tone, screen)
+        _draw_bars(painter, one, tone, screen, work.number if in_hand else -1)
 
 
-def _draw_bars(painter: QPainter, series: SeriesSpec, tone: QColor, screen: ToScreen) -> None:
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    for bar in series.bars:
+def _draw_bars(painter: QPainter, series: SeriesSpec, tone: QColor, screen: ToScreen, chosen: int) -> None:
+    lies = axis_of(series) == 0
+    across = QPointF(0, 7) if lies else QPointF(7, 0)
+    for number, bar in enumerate(series.bars):
         base, top = screen(*bar.base), screen(*bar.top)
         painter.setPen(QPen(tone, 2))
+        painter.setBrush(tone if number == chosen else Qt.BrushStyle.NoBrush)
         painter.drawLine(base, top)
         painter.drawEllipse(top, _DOT_PX, _DOT_PX)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(QRectF(base - QPointF(3, 3), base + QPointF(3, 3)))
         painter.setPen(QPen(colour("verdigris"), 2))
         for end in (bar.lower, bar.upper):
             if end is not None:
                 at = screen(*end)
-                painter.drawLine(at - QPointF(7, 0), at + QPointF(7, 0))
+                painter.drawLine(at - across, at + across)

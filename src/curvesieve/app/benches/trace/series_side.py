@@ -23,7 +23,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.reading import concise
 from curvesieve.core.tracing import changes
 from curvesieve.core.tracing.parts import SeriesSpec
-from curvesieve.core.tracing.values import between, traced, traced_bars
+from curvesieve.core.tracing.values import axis_of, between, traced, traced_bars
 
 _UNCERTAIN = "u from how well the ticks are drawn, and the marks of both axes"
 _SIDE_PX = 332
@@ -148,15 +148,25 @@ class SeriesSide(QWidget):
     def _check(self, series: SeriesSpec | None) -> str:
         """Where the place in hand is on the axes, in words, to be checked by eye."""
         frame, trace, number = self.work.frame, self.work.trace, self.work.number
-        if frame is None or series is None or not 0 <= number < len(series.places):
+        if frame is None or series is None or not 0 <= number < len(series.places) + len(series.bars):
             return ""
+        if series.kind == "bars":
+            try:
+                bar = traced_bars(frame, series)[number]
+            except InputError:
+                return ""  # said above the table
+            axis = (trace.x, trace.y)[axis_of(series)]
+            return f"In hand: {bar.name or f'bar {number + 1}'} ends {between(axis, bar.value)} on the axis"
         x, y = frame.values(np.array([series.places[number]]))[0].tolist()
         return f"In hand: x {between(trace.x, x)}, y {between(trace.y, y)} on the axes"
 
     def _clicked(self, row: int, column: int) -> None:
         """Takes the place of a row in hand: rows stand in the order of x, places as they were placed."""
         series, frame = self.work.series, self.work.frame
-        if series is None or frame is None or not series.places:
+        if series is None or frame is None:
+            return
+        if series.kind == "bars":
+            self.work.take_series(series.id, row)
             return
         values = frame.values(np.array(series.places))[:, 0]
         order = np.argsort(values, kind="stable") if series.order == "x" else np.arange(len(values))
