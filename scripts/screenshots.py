@@ -234,7 +234,7 @@ def _trace(window: Window, folder: Path, take: Callable[[str], None]) -> None:
         work.take_tool("a line" if film.loading < 4 else "points")
         places = [1.0] if film.loading < 4 else [0.004, 0.0086, 0.0185, 0.04, 0.086, 0.185, 0.4, 0.86, 1.85, 4.0, 8.6]
         for t in places:
-            work.placing.click((x(t), y(float(film.at(np.array(t))))), False)
+            bench.placing.click((x(t), y(float(film.at(np.array(t))))), False)
             settle()
         change = changes.change_series(work.series_id, name=f"{film.loading:g} wt%", condition=film.loading)
         work.change(change, "name a series")
@@ -271,7 +271,7 @@ def _trace_bars(window: Window, path: Path, settle: Callable[[], None]) -> None:
     for px, dried in ((277.0, "in air"), (373.0, "pressed")):
         work.new_series()
         work.take_tool("bars")
-        work.placing.click((px, 700.0), False)
+        window.trace_bench.placing.click((px, 700.0), False)
         settle()
         change = changes.change_series(work.series_id, name=dried, spread="standard deviation", count=5)
         work.change(change, "name a series")

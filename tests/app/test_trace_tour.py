@@ -504,7 +504,7 @@ def test_what_is_read_on_a_picture_is_not_written_to_another(qtbot, window, pict
     bench.work.take_tool("a line")
     film = releases()[1]
     place = (float(time_px(np.array(1.0))), float(share_px(film.at(np.array(1.0)))))
-    bench.work.placing.click(place, False)
+    bench.placing.click(place, False)
     bench.work.take_chart(window.session.study.document.charts[0].id)
     settled(window, qtbot)
     assert all(not chart.trace.series for chart in window.session.study.document.charts)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QInputDialog,
 from curvesieve.app.benches.trace.axes_card import AxesCard, axes_words
 from curvesieve.app.benches.trace.mark_popup import MarkPopup
 from curvesieve.app.benches.trace.picture_view import PictureView
+from curvesieve.app.benches.trace.placing import Placing
 from curvesieve.app.benches.trace.prepare_menu import PrepareMenu
 from curvesieve.app.benches.trace.series_side import SeriesSide
 from curvesieve.app.benches.trace.sheets import is_sheet, pages_of, png_of
@@ -46,10 +47,11 @@ class TraceBench(SeenBench):
         super().__init__()
         self.session = session
         self.work = work = TraceWork(session)
-        self.view = PictureView(work)
-        self.again = PictureView(work, bare=True)
+        self.placing = Placing(work)
+        self.view = PictureView(self.placing)
+        self.again = PictureView(self.placing, bare=True)
         self.again.hide()
-        self.side_ = SeriesSide(work)
+        self.side_ = SeriesSide(self.placing)
         self.side = self.side_
         self.popup = MarkPopup(self.view)
         self._asked: Place = (0.0, 0.0)
@@ -63,7 +65,7 @@ class TraceBench(SeenBench):
         work.changed.connect(self.renew)
         work.noted.connect(lambda text: self.session.noticed.emit(text, "note"))
         self.view.placed.connect(self._placed)
-        self.view.drawn.connect(work.placing.draw_over)
+        self.view.drawn.connect(self.placing.draw_over)
         self.view.pointed.connect(lambda text: self.told.emit(text or self._hint()))
         self.popup.typed.connect(self._mark)
 
@@ -277,9 +279,9 @@ class TraceBench(SeenBench):
 
     def _placed(self, px: float, py: float, by_hand: bool) -> None:
         if self.work.step != "axes":
-            self.work.placing.click((px, py), by_hand)
+            self.placing.click((px, py), by_hand)
             return
-        place = (px, py) if by_hand else self.work.placing.snapped((px, py))[0]
+        place = (px, py) if by_hand else self.placing.snapped((px, py))[0]
         self._asked = place
         at = self.view.on_screen(*place)
         self.popup.ask(QPoint(round(at.x()), round(at.y())), self._likely_axis(place))
@@ -380,6 +382,6 @@ class TraceBench(SeenBench):
         return [
             ActionRow("Open a picture of a chart", "", self.ask_picture, words="trace digitize scan", bench="Trace"),
             ActionRow("Paste a picture of a chart", "", self.paste, words="clipboard screenshot", bench="Trace"),
-            ActionRow("Take back a traced point", "", self.work.placing.take_back, there, bench="Trace"),
+            ActionRow("Take back a traced point", "", self.placing.take_back, there, bench="Trace"),
             ActionRow("Take the chart out", "", self.remove_chart, there, bench="Trace"),
         ]

@@ -21,7 +21,8 @@ from PyQt6.QtWidgets import QWidget
 
 from curvesieve.app.benches.trace.lens import draw_lens
 from curvesieve.app.benches.trace.overlay import draw_grid, draw_marks, draw_series, draw_values
-from curvesieve.app.benches.trace.work import Opened, TraceWork, image_of
+from curvesieve.app.benches.trace.placing import Placing
+from curvesieve.app.benches.trace.work import Opened, image_of
 from curvesieve.app.theme.tokens import colour
 from curvesieve.core.reading import concise
 from curvesieve.core.tracing.parts import Place
@@ -48,9 +49,9 @@ class PictureView(QWidget):
     drawn = pyqtSignal(list)
     pointed = pyqtSignal(str)
 
-    def __init__(self, work: TraceWork, bare: bool = False) -> None:
+    def __init__(self, placing: Placing, bare: bool = False) -> None:
         super().__init__()
-        self.work = work
+        self.placing, self.work = placing, placing.work
         self.bare = bare
         """Whether the numbers are drawn alone, as a chart with the same axes, without the picture."""
         self.setMouseTracking(not bare)
@@ -237,7 +238,7 @@ class PictureView(QWidget):
             return
         place = self.pixel(self._pointer)
         if self._inside(place):
-            self._snapped = self.work.placing.snapped(place)
+            self._snapped = self.placing.snapped(place)
             self._said = self.numbers(place)
             self.update()
 
@@ -291,7 +292,7 @@ class PictureView(QWidget):
         elif what == "draw":
             self._drawing.append(self.pixel(at))
         elif what == "place":
-            self.work.placing.nudge(by.x() / self.scale, by.y() / self.scale)
+            self.placing.nudge(by.x() / self.scale, by.y() / self.scale)
             self._drag = (what, at)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -304,7 +305,7 @@ class PictureView(QWidget):
             if len(self._drawing) > 2:
                 self.drawn.emit(self._drawing)
             else:
-                self.work.placing.click(self._drawing[0], True)  # says what to do
+                self.placing.click(self._drawing[0], True)  # says what to do
             self._drawing = []
             self.update()
         if event is None or drag is None or drag[0] != "click":
@@ -327,7 +328,7 @@ class PictureView(QWidget):
         by_hand = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         shift = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         if shift and self.work.step == "points" and self.work.tool in ("bars", "one bar"):
-            self.work.placing.set_whisker(place, by_hand)
+            self.placing.set_whisker(place, by_hand)
             return
         self.placed.emit(place[0], place[1], by_hand)
 
@@ -353,9 +354,9 @@ class PictureView(QWidget):
         way = _KEYS.get(Qt.Key(event.key()))
         if way is not None:
             step = 1.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.1
-            self.work.placing.nudge(way[0] * step, way[1] * step)
+            self.placing.nudge(way[0] * step, way[1] * step)
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
-            self.work.placing.take_back()
+            self.placing.take_back()
         elif event.key() == Qt.Key.Key_Escape and self.asking:
             self.ask("")
         else:

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from curvesieve.app.benches.trace.work import Opened, TraceWork
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.tracing import changes
 from curvesieve.core.tracing.parts import Place
-
-if TYPE_CHECKING:
-    from curvesieve.app.benches.trace.work import Opened, TraceWork
 
 _LINE_PX = 0.2
 

@@ -13,8 +13,8 @@ from PyQt6.QtWidgets import (
 )
 
 from curvesieve.app.benches.trace.numbers_out import NumbersOut
+from curvesieve.app.benches.trace.placing import Placing
 from curvesieve.app.benches.trace.series_card import SeriesCard
-from curvesieve.app.benches.trace.work import TraceWork
 from curvesieve.app.widgets.basics import button, empty, label
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.seen import side_column
@@ -32,9 +32,9 @@ _SIDE_PX = 332
 class SeriesSide(QWidget):
     """All series and the numbers of the one in hand."""
 
-    def __init__(self, work: TraceWork) -> None:
+    def __init__(self, placing: Placing) -> None:
         super().__init__()
-        self.work = work
+        self.work = work = placing.work
         self.out = NumbersOut(self, work)
         self.another = button("+ another", "bare", "A series more: what is placed next goes into it")
         self.another.clicked.connect(lambda: work.new_series())
@@ -52,7 +52,7 @@ class SeriesSide(QWidget):
         self.problem = label(role="problem", wrap=True)
         self.foot_words = label(_UNCERTAIN, "muted", wrap=True)
         self.back = button("Take back", tip="The last one, or the one in hand (Backspace on the picture)")
-        self.back.clicked.connect(work.placing.take_back)
+        self.back.clicked.connect(placing.take_back)
         self.into = button("Bring in", "act", "As curves that follow the chart, ready for fits; several as a family")
         self.into.clicked.connect(self._bring_in)
         column = QWidget()

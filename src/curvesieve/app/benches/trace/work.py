@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, Any, Literal
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from curvesieve.app.benches.trace.placing import Placing
 from curvesieve.app.benches.trace.sheets import drawn, is_sheet
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.session import Session
@@ -75,7 +74,6 @@ class TraceWork(QObject):
         self.problem = ""
         self.back: tuple[object, dict[str, LookBack]] | None = None
         """What looking back said, with the trace that it is about."""
-        self.placing = Placing(self)
         self._opening: tuple[str, Prepared] | None = None
         self._frame: tuple[object, Frame | None, str] | None = None
         session.changed.connect(lambda old, new: self._renew())
