@@ -26,13 +26,19 @@ _SOFT = (1.0, 1.8)
 
 
 def edge_of(pixels: NDArray[np.uint8], ink: Ink, columns: NDArray[np.int64], edge: int, sense: int) -> float:
-    """Where a bar ends up (sense -1) or down (+1) in some columns: the middle of its outline, where it has one."""
+    """Where a bar ends up (sense -1) or down (+1) in some columns: the middle of its outline, where it has one.
+
+    `pixels` have the shape (height, width, 3), `columns` (n,); `edge` is the row that it is known to end at.
+    """
     profile, first = _profile(pixels, columns, edge, sense)
     return float(first + sense * _change(profile, ink))
 
 
 def side_of(pixels: NDArray[np.uint8], ink: Ink, rows: NDArray[np.int64], edge: int, sense: int) -> float:
-    """Where a bar's own colour ends to a side: other bars may stand close by."""
+    """Where a bar's own colour ends to a side: other bars may stand close by.
+
+    `pixels`, turned so that the side is up or down, have the shape (width, height, 3), `rows` (n,).
+    """
     profile, first = _profile(pixels, rows, edge, sense)
     own, paper = np.asarray(ink.colour, float), np.asarray(ink.paper, float)
     there = crossing((profile - paper) @ (own - paper) / ink.contrast**2, 0.5)
@@ -95,7 +101,7 @@ def _misfit(profile: Floats, ink: Ink, soft: float, inner: Floats, outer: Floats
 
 
 def crossing(values: Floats, level: float) -> float | None:
-    """The place where values fall below a level for the first time, between their places by a straight line."""
+    """The place where values, of shape (n,), fall below a level for the first time, between two by a straight line."""
     below = np.flatnonzero(values < level)
     if below.size == 0 or below[0] == 0:
         return None

@@ -18,7 +18,10 @@ _FAINTEST = 30.0
 def whisker_of(
     pixels: NDArray[np.uint8], ink: Ink, x: float, end: float, outward: int, wide: float
 ) -> tuple[float, float] | None:
-    """The ends of a whisker, the lower and the upper as rows; None where none goes on from the end of the bar."""
+    """The ends of a whisker, the lower and the upper as rows; None where none goes on from the end of the bar.
+
+    `pixels` have the shape (height, width, 3); `x` and `end` are the middle of the bar and its end, `wide` its width.
+    """
     outer = _stroke_end(pixels, ink.paper, x, end, outward, wide)
     if outer is None:
         return None
