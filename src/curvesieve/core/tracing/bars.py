@@ -195,15 +195,3 @@ def _bar(straight: _Straight, fill: Ink, box: tuple[int, int, int, int], hangs: 
         straight.back(x, ends[1]) if ends else None,
         sides[1] - sides[0],
     )
-
-
-def _misfit(profile: Floats, ink: Ink, inner: Floats, outer: Floats) -> Floats:
-    """What is left, squared, of colours with edges at some pairs of places, both of shape (m,)."""
-    at = np.arange(len(profile), dtype=float)
-    own = np.clip(inner[:, None] - at + 0.5, 0, 1)
-    between = np.clip(outer[:, None] - at + 0.5, 0, 1) - own
-    rest = profile - own[..., None] * np.asarray(ink.colour, float)
-    rest -= (1 - own - between)[..., None] * np.asarray(ink.paper, float)
-    total = (between**2).sum(axis=1)
-    third = np.clip((between[..., None] * rest).sum(axis=1) / np.maximum(total, 1e-9)[:, None], 0, 255)
-    return np.asarray(((rest - between[..., None] * third[:, None]) ** 2).sum(axis=(1, 2)))

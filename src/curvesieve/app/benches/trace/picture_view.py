@@ -221,8 +221,7 @@ class PictureView(QWidget):
         if self._drag is not None:
             self._dragged(at)
         self._pointer, self._snapped = at, None
-        if not self._snap_timer.isActive():
-            self._snap_timer.start(_SNAP_MS)
+        self._snap_timer.start(_SNAP_MS)  # anew with each move: a mark is fitted when the pointer rests, not on the way
         place = self.pixel(at)
         self._said = self.numbers(place) if self._inside(place) else ""
         self.pointed.emit(self._said)
