@@ -239,6 +239,7 @@ class PictureView(QWidget):
         if self._inside(place):
             self._snapped = self.placing.snapped(place)
             self._said = self.numbers(place)
+            self.pointed.emit(self._said)  # the status line says what the lens does
             self.update()
 
     def _at(self, at: QPointF) -> tuple[str, int] | None:
