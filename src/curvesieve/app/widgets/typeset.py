@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from curvesieve.app.theme.tokens import colour
-from curvesieve.core.drawing import DRAWING
+from curvesieve.core.drawing import DRAWING, bring_fonts
 
 _SIZE_PX, _GAP_PX = 16.0, 7.0
 _SMALLEST = 0.62
@@ -37,6 +37,7 @@ def _outline(text: str) -> QPainterPath:
     from matplotlib.path import Path
     from matplotlib.textpath import TextPath
 
+    bring_fonts()
     made = QPainterPath()
     try:
         large = text.replace(r"\frac", r"\dfrac")  # fractions as tall as in a displayed formula

@@ -8,6 +8,7 @@ from functools import cache, lru_cache
 from pathlib import Path
 from typing import Any
 
+from curvesieve.core.drawing import bring_fonts
 from curvesieve.core.study.figure_parts import Manner
 
 SHIPPED = Path(__file__).parents[2] / "fonts"
@@ -21,6 +22,7 @@ def families() -> frozenset[str]:
     """The families of fonts that can be drawn with, the shipped ones among them."""
     from matplotlib import font_manager
 
+    bring_fonts()
     manager = font_manager.fontManager
     have = {Path(one.fname).name for one in manager.ttflist}
     for path in sorted(SHIPPED.glob("*.ttf")):
