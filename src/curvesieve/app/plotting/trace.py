@@ -20,6 +20,8 @@ _FEW = 4000
 """Below this many points a line is handed over whole."""
 _DENSE = 600
 """Above so many measured points their line is drawn thin."""
+_TANGLED = 100
+"""A line that turns back so often is a thicket: smooth edges would take Qt a fifth of a second."""
 MOST_MARKS = 200
 """So many points in sight can be told apart."""
 _MARK_PX = 5.0
@@ -39,6 +41,7 @@ class Trace(QObject):
         self._x = self._y = np.empty(0)
         self._u: Floats | None = None
         self._rising = True
+        self._tangled = False
         self._measured = False
         self._pen = QPen()
         plot.box.sigXRangeChanged.connect(self._moved)
@@ -50,13 +53,16 @@ class Trace(QObject):
         Measured ones are drawn as marks, with bars of length u to both sides, while they are few.
         """
         if x is not self._x:
-            self._rising = bool(x.size < 2 or np.all(np.diff(x) >= 0))
+            steps = np.diff(x)
+            self._rising = bool(x.size < 2 or np.all(steps >= 0))
+            turns = 0 if self._rising else int(np.count_nonzero(steps[1:] * steps[:-1] < 0))
+            self._tangled = turns > _TANGLED
         self._x, self._y, self._u, self._measured = x, y, u, measured
         # Qt paints a line of width one thirty times sooner than a wider one; where points are dense, nobody sees it.
         self._pen = QPen(pen)
         if x.size > (_DENSE if measured else _FEW):
             self._pen.setWidthF(1.0)
-        self.item.opts["antialias"] = x.size <= _FEW
+        self.item.opts["antialias"] = x.size <= _FEW and not self._tangled
         self.item.setPen(self._pen)
         self.redraw()
 
