@@ -1,8 +1,8 @@
 """Curve Sieve: measured curves in, trustworthy numbers out. See docs/architecture.md for the map.
 
 The Python interface is small: `read`, `Curve`, `Chart`, `Sieve`, `Recipe`, `find_peaks`, `fit`, `fit_family`,
-`measure`, `Quantity`, and `InputError` for whatever is the input's fault. Names are loaded when first asked for, so
-that starting the window does not wait for the solver.
+`grid`, `measure`, `Quantity`, and `InputError` for whatever is the input's fault. Names are loaded when first asked
+for, so that starting the window does not wait for the solver.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from curvesieve.core.curve import Curve
     from curvesieve.core.errors import FormulaError, InputError
+    from curvesieve.core.fields.field import grid
     from curvesieve.core.fitting import fit
     from curvesieve.core.fitting.family import fit_family
     from curvesieve.core.formats import read
@@ -37,6 +38,7 @@ __all__ = [
     "find_peaks",
     "fit",
     "fit_family",
+    "grid",
     "measure",
     "read",
 ]
@@ -53,6 +55,7 @@ _HOMES = {
     "find_peaks": "core.peaks",
     "fit": "core.fitting",
     "fit_family": "core.fitting.family",
+    "grid": "core.fields.field",
     "measure": "core.measures",
     "read": "core.formats",
 }

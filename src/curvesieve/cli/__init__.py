@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import argparse
+import os
 import sys
 from collections.abc import Sequence
 from importlib import import_module
 from typing import Any
 
 from curvesieve.core.errors import InputError
+
+# Before NumPy is loaded. What is solved here is small and often: with threads of its own, linear algebra took three to
+# six times as long, waiting for them. All cores are used by processes instead.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 _COMMANDS = (
     "demo",
@@ -19,6 +24,7 @@ _COMMANDS = (
     "tension",
     "peaks",
     "run",
+    "grid",
     "trace",
     "figure",
     "report",
@@ -30,7 +36,8 @@ _COMMANDS = (
 _FILES = {
     "read": ("listing", "read"), "fit": ("fitting", "fit_file"), "pass": ("passing", "pass_file"),
     "measure": ("measuring", "measure_files"), "tension": ("measuring", "tension_files"),
-    "peaks": ("peaks", "peak_files"), "run": ("running", "run_study"), "trace": ("tracing", "trace_file"),
+    "peaks": ("peaks", "peak_files"), "run": ("running", "run_study"),
+    "grid": ("gridding", "grid_file"), "trace": ("tracing", "trace_file"),
     "figure": ("figures", "write_figure"), "report": ("figures", "write_report"),
 }  # fmt: skip
 """What works on files, each in a module that is loaded when it is asked for."""
@@ -89,6 +96,7 @@ def _parser() -> argparse.ArgumentParser:
     run.add_argument("--family", metavar="NAME", help="the family that the files join, or that the ledger is of")
     run.add_argument("--out", metavar="FILE", help="ledger.csv, .xlsx, .json, .tex or .txt (else a table is printed)")
 
+    _add_fields(commands)
     _add_writing(commands)
 
     for name, what in (
@@ -98,6 +106,27 @@ def _parser() -> argparse.ArgumentParser:
     ):
         commands.add_parser(name, help=f"list {what}").add_argument("--json", action="store_true")
     return parser
+
+
+def _add_fields(commands: Any) -> None:
+    grid = commands.add_parser("grid", help="fill in between scattered points of a file: z over x and y, with u")
+    grid.add_argument("file")
+    for axis in ("x", "y", "z"):
+        grid.add_argument(f"--{axis}", required=True, metavar="CHANNEL", help="a channel's name, or its number from 1")
+    grid.add_argument("--u", metavar="CHANNEL", help="the standard uncertainty of z")
+    ways = "nearest, linear, cubic, thin-plate, radial, inverse-distance, kriging, law, as-measured or spline"
+    grid.add_argument("--way", default="kriging", help=ways)
+    grid.add_argument("--set", nargs="+", action="extend", default=[], metavar="FIELD=VALUE", help="of the way")
+    grid.add_argument("--shape", default="101x101", metavar="COLUMNSxROWS")
+    grid.add_argument("--step", type=float, metavar="STEP", help="of the grid, in place of a shape")
+    grid.add_argument("--outside", default="empty", help="what stands outside the points: empty, nearest, value or law")
+    grid.add_argument("--value", type=float, default=0.0, help="with --outside value")
+    grid.add_argument("--reach", type=float, help="nothing stands further than this from all points")
+    grid.add_argument("--scaled", choices=("yes", "no"), help="distances in shares of the extents of x and y")
+    grid.add_argument("--out", metavar="FILE", help=".csv (x, y, z, u), .xlsx, .h5, .npz or .json; else CSV is printed")
+    grid.add_argument("--matrix", action="store_true", help="CSV in rows and columns instead")
+    grid.add_argument("--compare", action="store_true", help="each way's error at left-out points instead")
+    grid.add_argument("--json", action="store_true", help="with --compare")
 
 
 def _add_writing(commands: Any) -> None:

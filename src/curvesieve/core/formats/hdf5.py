@@ -13,6 +13,7 @@ from curvesieve.core.formats.table import Table, from_channels
 from curvesieve.core.record import Source
 
 _MAX_GROUPS = 5000
+_MAX_NODES = 25_000_000
 
 
 def recognises(content: bytes) -> bool:
@@ -33,7 +34,7 @@ def read(source: Source) -> list[Table]:
             groups: list[tuple[str, Any]] = [("", file)]
             file.visititems(lambda name, item: groups.append((name, item)) if isinstance(item, h5py.Group) else None)
             for name, group in groups[:_MAX_GROUPS]:
-                channels = _channels(group, h5py)
+                channels = _map(group, h5py) or _channels(group, h5py)
                 if channels:
                     found.append((not _is_nexus(group), name, channels))
     except Exception as error:  # h5py raises many kinds for a damaged file
@@ -55,6 +56,34 @@ def _text(value: Any) -> str:
 def _is_nexus(group: Any) -> bool:
     marks = (_text(group.attrs.get(key, "")) for key in ("NX_class", "canSAS_class"))
     return any(mark in ("NXdata", "SASdata") for mark in marks)
+
+
+def _map(group: Any, h5py: Any) -> list[tuple[str, str, NDArray[np.float64]]]:
+    """A signal over two axes (NXdata) as x, y, z and, where there is one, u: a row a node; empty for other groups."""
+    signal = _text(group.attrs.get("signal", ""))
+    axes = [_text(name) for name in np.atleast_1d(group.attrs.get("axes", []))]
+    if signal not in group or len(axes) != 2 or not isinstance(group[signal], h5py.Dataset) or group[signal].ndim != 2:
+        return []
+    rows, columns = group[signal].shape
+    if rows * columns > _MAX_NODES:
+        raise InputError(f"{signal} has {rows:,} × {columns:,} values; beyond {_MAX_NODES:,} it is not read.")
+
+    def axis(name: str, count: int) -> tuple[str, str, NDArray[np.float64]]:
+        if name in group and group[name].shape == (count,):
+            return name, _text(group[name].attrs.get("units", "")), np.asarray(group[name][()], dtype=np.float64)
+        return (name if name not in (".", "") else "place"), "", np.arange(count, dtype=np.float64)
+
+    (y_name, y_unit, y), (x_name, x_unit, x) = axis(axes[0], rows), axis(axes[1], columns)
+
+    def told(name: str) -> str:
+        return _text(group[name].attrs.get("long_name", "")) or name if name in group else name
+
+    made = [(told(x_name), x_unit, np.tile(x, rows)), (told(y_name), y_unit, np.repeat(y, columns))]
+    for name in (signal, f"{signal}_errors"):
+        if name in group and group[name].shape == (rows, columns):
+            unit = _text(group[name].attrs.get("units", ""))
+            made.append((told(name), unit, np.asarray(group[name][()], dtype=np.float64).ravel()))
+    return made
 
 
 def _channels(group: Any, h5py: Any) -> list[tuple[str, str, NDArray[np.float64]]]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from curvesieve.core.errors import InputError
-from curvesieve.core.formats import arrays, hdf5, jcamp, json_tables, spreadsheet, text
+from curvesieve.core.formats import arrays, hdf5, heights, jcamp, json_tables, spreadsheet, text
 from curvesieve.core.formats.archives import unzip_gzip
 from curvesieve.core.formats.cells import decode
 from curvesieve.core.formats.layout import DELIMITER_NAMES, Layout, find_layout
@@ -33,6 +33,7 @@ FORMATS = (
     Format("NumPy arrays", arrays.recognises_numpy, arrays.read_numpy),
     Format("spreadsheet", spreadsheet.recognises, spreadsheet.read),
     Format("canSAS XML", arrays.recognises_xml, arrays.read_cansas),
+    Format("height map", heights.recognises, heights.read),
     Format("JCAMP-DX", jcamp.recognises, jcamp.read),
     Format("JSON", json_tables.recognises, json_tables.read),
 )
