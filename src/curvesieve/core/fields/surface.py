@@ -32,7 +32,7 @@ class Filling(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
-    way: SerializeAsAny[Way] = Kriging()
+    way: SerializeAsAny[Way] = Field(default_factory=Kriging)
     grid: GridSpec = GridSpec()
     outside: Outside = "empty"
     value: float = 0.0

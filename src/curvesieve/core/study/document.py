@@ -7,16 +7,18 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from curvesieve.core.fields.slices import SliceSpec
 from curvesieve.core.fitting import FitResult
 from curvesieve.core.intake.take import Take
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Basis, Reading, ReadingKey
 from curvesieve.core.recipe import Part, Recipe
 from curvesieve.core.study.family_parts import FamilyLook, JointEntry, Shared, TrendEntry, Way
+from curvesieve.core.study.field_parts import FieldEntry, OfChannels, OfTable
 from curvesieve.core.study.figure_parts import FigureSpec
 from curvesieve.core.tracing.parts import Prepared, TraceSpec
 
-SCHEMA_VERSION = 8
+SCHEMA_VERSION = 9
 """What each version brought is told in `migrations`."""
 _HASH = r"^[0-9a-f]{64}$"
 
@@ -87,7 +89,15 @@ class FromChart(_Frozen):
     series: str
 
 
-CurveSource = Annotated[FromRecord | FromLedger | FromMean | FromChart, Field(discriminator="kind")]
+class FromField(_Frozen):
+    """A curve that is a slice of a field; it follows the field."""
+
+    kind: Literal["field"] = "field"
+    field: str
+    slice: SliceSpec
+
+
+CurveSource = Annotated[FromRecord | FromLedger | FromMean | FromChart | FromField, Field(discriminator="kind")]
 """Where a curve comes from."""
 
 
@@ -200,6 +210,12 @@ class Document(_Frozen):
     families: tuple[Family, ...] = ()
     figures: tuple[FigureSpec, ...] = ()
     charts: tuple[ChartEntry, ...] = ()
+    fields: tuple[FieldEntry, ...] = ()
+
+    def used_records(self) -> set[str]:
+        """The records that curves and fields are made of; nobody needs the others."""
+        curves = {curve.source.record for curve in self.curves if isinstance(curve.source, FromRecord)}
+        return curves | {one.source.record for one in self.fields if isinstance(one.source, OfChannels | OfTable)}
 
     def holds(self) -> Holds:
         """The numbers and bytes that must be kept with the document; all others may go."""
@@ -225,6 +241,8 @@ class Document(_Frozen):
                 raise ValueError(f"curve {curve.label!r} names a record or a channel that is not there")
         if len({chart.id for chart in self.charts}) < len(self.charts):
             raise ValueError("two charts have the same id")
+        if len({field.id for field in self.fields}) < len(self.fields):
+            raise ValueError("two fields have the same id")
         if {id_ for family in self.families for id_ in family.curves} - curves:
             raise ValueError("a family names a curve that is not there")
         return self

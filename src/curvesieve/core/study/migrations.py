@@ -112,12 +112,17 @@ def _from_7(tree: Tree) -> None:
     """Version 8: studies have charts, and curves may come from them; none by default."""
 
 
+def _from_8(tree: Tree) -> None:
+    """Version 9: studies have fields, and curves may be slices of them; none by default."""
+
+
 def _as_rules(slots: Iterable[Tree]) -> list[Tree]:
     return [{**{key: value for key, value in slot.items() if key != "step"}, "rule": slot["step"]} for slot in slots]
 
 
 _STEPS: dict[int, Callable[[Tree], None]] = {
     1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7,
+    8: _from_8,
 }  # fmt: skip
 
 

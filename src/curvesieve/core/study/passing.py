@@ -13,7 +13,8 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, nearest
 from curvesieve.core.steps import Sieve, Step
 from curvesieve.core.steps.sieve import Sieved, Trail, through
-from curvesieve.core.study.document import FromLedger, FromRecord
+from curvesieve.core.study.document import FromField, FromLedger, FromRecord
+from curvesieve.core.study.fields import filled_if_known
 from curvesieve.core.study.many import pass_many
 from curvesieve.core.study.outcomes import known
 from curvesieve.core.study.sources import made_curve
@@ -151,8 +152,11 @@ def sieved_if_quick(study: Study, curve_id: str) -> Sieved | None:
 
 def _is_at_hand(study: Study, curve_id: str) -> bool:
     """Whether a curve before its sieve is there at once: one of a ledger may need many readings first."""
-    if not isinstance(study.entry(curve_id).source, FromLedger) or study.digest(curve_id) in _derived:
+    source = study.entry(curve_id).source
+    if not isinstance(source, FromLedger | FromField) or study.digest(curve_id) in _derived:
         return True
+    if isinstance(source, FromField):
+        return filled_if_known(study, source.field) is not None or study.field(source.field) is None
     return all(known(study, id_) is not None for id_ in study.members(curve_id))
 
 

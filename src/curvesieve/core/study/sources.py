@@ -1,4 +1,4 @@
-"""Curves that come from no record: of two columns of a ledger, the mean of a family, or a series of a chart."""
+"""Curves that come from no record: of two columns of a ledger, a family's mean, a chart's series, a field's slice."""
 
 from __future__ import annotations
 
@@ -11,7 +11,8 @@ from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
 from curvesieve.core.steps.combine import Average
 from curvesieve.core.steps.sieve import Sieved
-from curvesieve.core.study.document import FromChart, FromLedger, FromMean, LedgerColumn
+from curvesieve.core.study.document import FromChart, FromField, FromLedger, FromMean, LedgerColumn
+from curvesieve.core.study.fields import slice_curve
 from curvesieve.core.study.ledger import Ledger, Row, in_unit, ledger_of
 from curvesieve.core.study.outcomes import drawn_from, known
 from curvesieve.core.study.study import Study
@@ -32,6 +33,8 @@ def made_curve(study: Study, curve_id: str, passed: Passed, through: Callable[[s
         raise InputError("This curve is made of itself; take it out of the family, or out of the steps, it comes from.")
     if isinstance(source, FromChart):
         return _of_chart(study, source)
+    if isinstance(source, FromField):
+        return slice_curve(study, source, passed)
     assert isinstance(source, FromLedger | FromMean), "asked of a curve that comes from a record"
     family = next((f for f in study.document.families if f.id == source.family), None)
     if family is None:

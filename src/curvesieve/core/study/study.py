@@ -28,10 +28,12 @@ from curvesieve.core.study.document import (
     Family,
     FitEntry,
     FromChart,
+    FromField,
     FromMean,
     FromRecord,
     RecordEntry,
 )
+from curvesieve.core.study.field_keys import WithFields
 from curvesieve.core.study.keys import ByParts
 from curvesieve.core.tracing.parts import AxisSpec, SeriesSpec
 
@@ -58,7 +60,7 @@ class Named:
 
 
 @dataclass(frozen=True, eq=False)
-class Study:
+class Study(WithFields):
     """The user's whole document. Edits make a new one and share what they do not change."""
 
     document: Document = field(default_factory=Document)
@@ -135,6 +137,9 @@ class Study:
         if isinstance(source, FromChart):
             chart = self.chart(source.chart)
             return chart.name if chart is not None else "a chart that is gone"
+        if isinstance(source, FromField):
+            field = self.field(source.field)
+            return f"slice of {field.name}" if field is not None else "a field that is gone"
         family = next((f.label for f in self.document.families if f.id == source.family), "a family that is gone")
         return f"{source.by} of {family}" if isinstance(source, FromMean) else f"ledger of {family}"
 
@@ -265,6 +270,8 @@ class Study:
         if isinstance(source, FromChart):
             found = self.series(source)
             return _hash([*parts, *(part.model_dump_json() for part in found or ())])
+        if isinstance(source, FromField):
+            return _hash([*parts, self.field_key(source.field)])
         for id_ in self.members(curve_id):
             entry = self.entry(id_)
             if isinstance(source, FromMean):
@@ -279,8 +286,10 @@ class Study:
         return _hash(parts)
 
     def members(self, curve_id: str) -> list[str]:
-        """The curves that a curve of a ledger or a mean is made of: its family's, but for itself."""
+        """The curves that a curve is made of: of a ledger or a mean its family's, but for itself; or of its field."""
         source = self.entry(curve_id).source
+        if isinstance(source, FromField):
+            return self.field_curves(source.field)
         if isinstance(source, FromRecord | FromChart):
             return []
         family = next((f for f in self.document.families if f.id == source.family), None)

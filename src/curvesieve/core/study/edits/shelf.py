@@ -80,12 +80,9 @@ def remove_curves(curve_ids: Sequence[str]) -> Edit:
     def edit(study: Study) -> Study:
         document = study.document
         curves = tuple(curve for curve in document.curves if curve.id not in gone)
-        used = {curve.source.record for curve in curves if isinstance(curve.source, FromRecord)}
-        return study.with_document(
-            curves=curves,
-            families=_without(document.families, gone),
-            records=tuple(record for record in document.records if record.id in used),
-        )
+        made = study.with_document(curves=curves, families=_without(document.families, gone))
+        used = made.document.used_records()
+        return made.with_document(records=tuple(record for record in document.records if record.id in used))
 
     return edit
 
