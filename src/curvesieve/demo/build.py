@@ -20,6 +20,8 @@ from curvesieve.demo.charts import write_charts
 from curvesieve.demo.diffraction import FOLDER as DIFFRACTION
 from curvesieve.demo.diffraction import write_diffraction
 from curvesieve.demo.faults import write_faults
+from curvesieve.demo.fields import FOLDER as FIELDS
+from curvesieve.demo.fields import write_fields
 from curvesieve.demo.mixed import FOLDER, write_mixed
 from curvesieve.demo.raman import LOADINGS, write_family
 from curvesieve.demo.relaxation import FOLDER as RELAXATION
@@ -80,5 +82,6 @@ def write_demo(folder: Path) -> Path:
         write_tension(folder / TENSION)
         write_diffraction(folder / DIFFRACTION)
         write_charts(folder / CHARTS)
+        write_fields(folder / FIELDS)
         save_study(build_study(folder), path)
     return path

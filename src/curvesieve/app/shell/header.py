@@ -72,6 +72,7 @@ class Header(QWidget):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         narrow = "true" if self.width() < _NARROW_PX else "false"
+        self.finder.setText("Find   Ctrl K" if self.width() < _NARROW_PX else "Find an action   Ctrl K")
         for one in (*self.buttons.values(), self.finder):
             if one.property("narrow") != narrow:
                 one.setProperty("narrow", narrow)

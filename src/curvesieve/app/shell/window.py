@@ -51,6 +51,7 @@ from curvesieve.core.study.store import SUFFIX
 
 if TYPE_CHECKING:
     from curvesieve.app.benches.family.bench import FamilyBench
+    from curvesieve.app.benches.field.bench import FieldBench
     from curvesieve.app.benches.figure.bench import FigureBench
     from curvesieve.app.benches.intake.bench import IntakeBench
     from curvesieve.app.benches.trace.bench import TraceBench
@@ -59,7 +60,7 @@ if TYPE_CHECKING:
 
 _SHELF_PX = 212
 
-BENCHES = ("Intake", "Curve", "Family", "Trace", "Figure")
+BENCHES = ("Intake", "Curve", "Family", "Field", "Trace", "Figure")
 _PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".bmp", ".webp", ".svg", ".pdf")
 """Files that are charts to be traced."""
 _DATA_FILES = (
@@ -201,6 +202,7 @@ class Window(QMainWindow):
             lambda: [
                 *actions.add(bench.rule_rows()),
                 *self._family_actions,
+                *self._field_actions,
                 *self._figure_actions,
                 *self._trace_actions,
             ],
@@ -231,6 +233,16 @@ class Window(QMainWindow):
         return bench
 
     @cached_property
+    def field_bench(self) -> FieldBench:
+        """Made when it is first gone to, as the others are."""
+        from curvesieve.app.benches.field.bench import FieldBench
+
+        bench = FieldBench(self.session)
+        bench.told.connect(self.status.hint.set)
+        self.benches.addWidget(bench)
+        return bench
+
+    @cached_property
     def figure_bench(self) -> FigureBench:
         """Made when it is first gone to, as the others are."""
         from curvesieve.app.benches.figure.bench import FigureBench
@@ -255,6 +267,10 @@ class Window(QMainWindow):
         return self.actions_.add(self.trace_bench.action_rows())
 
     @cached_property
+    def _field_actions(self) -> list[QAction]:
+        return self.actions_.add(self.field_bench.action_rows())
+
+    @cached_property
     def _figure_actions(self) -> list[QAction]:
         return self.actions_.add(self.figure_bench.action_rows())
 
@@ -266,7 +282,7 @@ class Window(QMainWindow):
         """The width of the column with the main button, where it is shown."""
         sides: dict[str, Callable[[], QWidget]] = {
             "Family": lambda: self.family_bench.side, "Figure": lambda: self.figure_bench.side,
-            "Trace": lambda: self.trace_bench.side,
+            "Trace": lambda: self.trace_bench.side, "Field": lambda: self.field_bench.side,
         }  # fmt: skip
         side = sides.get(self.bench, lambda: self.curve_bench.side)()
         return side.width() + 10 if side.isVisible() else 0
@@ -279,6 +295,8 @@ class Window(QMainWindow):
             self.intake_bench.refresh()
         if "family_bench" in vars(self):
             self.family_bench.restyle()
+        if "field_bench" in vars(self):
+            self.field_bench.restyle()
         if "figure_bench" in vars(self):
             self.figure_bench.restyle()
         if "trace_bench" in vars(self):
@@ -294,12 +312,17 @@ class Window(QMainWindow):
         self.bench = name
         self.bench_changed.emit()
         # On Intake the waiting files stand in its place; a plot that was given all room keeps it.
-        self.shelf.setVisible(name not in ("Intake", "Figure", "Trace") and not self.curve_bench.side.isHidden())
+        self.shelf.setVisible(
+            name not in ("Intake", "Field", "Figure", "Trace") and not self.curve_bench.side.isHidden()
+        )
         if name == "Intake":
             self.status.hint.set("Nothing is part of the study until you bring it in")
         elif name == "Family":
             self.status.hint.set(self.family_bench.hint)
             self._family_actions  # noqa: B018  made with the bench, for its keys
+        elif name == "Field":
+            self.status.hint.set(self.field_bench.hint)
+            self._field_actions  # noqa: B018
         elif name == "Figure":
             self.status.hint.set(self.figure_bench.hint)
             self._figure_actions  # noqa: B018
@@ -345,6 +368,10 @@ class Window(QMainWindow):
         pictures = [path for path in paths if path.suffix.lower() in _PICTURES and path.is_file()]
         others = [path for path in paths if path.suffix != SUFFIX and path not in pictures]
         files = [file for path in others for file in _files_of(path)]
+        if self.bench == "Field" and [*pictures, *files]:
+            for path in (*pictures, *files):
+                self.field_bench.bring_in(path)
+            return
         if pictures:
             self.show_bench("Trace")
             for path in pictures:

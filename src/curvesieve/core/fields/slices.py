@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
+from curvesieve.core.fields.contours import round_step
 from curvesieve.core.fields.points import Names, Points
 from curvesieve.core.fields.surface import Surface
 
@@ -50,11 +51,12 @@ class SliceSet(BaseModel):
     lines: tuple[SliceSpec, ...] = Field(default=(), max_length=MOST_SLICES)
 
     def specs(self, points: Points) -> tuple[SliceSpec, ...]:
-        """The slices over these points; where no ends are set, they leave a tenth of the extent at each side."""
+        """The slices over these points; where no ends are set, round ones a tenth of the extent from the sides."""
         values = points.y if self.along == "x" else points.x
         low, high = float(values.min()), float(values.max())
-        first = low + 0.1 * (high - low) if self.first is None else self.first
-        last = high - 0.1 * (high - low) if self.last is None else self.last
+        step = round_step(0.05 * (high - low)) if high > low else 1.0
+        first = step * round((low + 0.1 * (high - low)) / step) if self.first is None else self.first
+        last = step * round((high - 0.1 * (high - low)) / step) if self.last is None else self.last
         places = np.linspace(first, last, self.count) if self.count > 1 else np.full(self.count, 0.5 * (first + last))
         return (*(SliceSpec(along=self.along, at=float(at), width=self.width) for at in places), *self.lines)
 

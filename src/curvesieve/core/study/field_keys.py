@@ -8,7 +8,7 @@ from abc import abstractmethod
 
 from curvesieve.core.steps import Sieve
 from curvesieve.core.study.document import CurveEntry, Document, Family, RecordEntry
-from curvesieve.core.study.field_parts import FieldEntry, OfChannels, OfDifference, OfFamily, OfTable
+from curvesieve.core.study.field_parts import FieldEntry, OfChannels, OfDifference, OfFamily, OfFormula, OfTable
 
 
 class WithFields:
@@ -28,6 +28,23 @@ class WithFields:
     def field(self, field_id: str) -> FieldEntry | None:
         """The field of that id; None where it is gone."""
         return next((field for field in self.document.fields if field.id == field_id), None)
+
+    def field_origin(self, field_id: str) -> str:
+        """Where the points of a field are from, in a few words."""
+        field = self.field(field_id)
+        if field is None:
+            return "a field that is gone"
+        source = field.source
+        if isinstance(source, OfFormula):
+            return f"z = {source.formula}"
+        if isinstance(source, OfFamily):
+            family = self._family_named(source.family)
+            return f"the family {family.label}" if family is not None else "a family that is gone"
+        if isinstance(source, OfDifference):
+            others = [self.field(id_) for id_ in (source.first, source.second)]
+            return " less ".join(one.name if one is not None else "a field that is gone" for one in others)
+        found = next((one for one in self.document.records if one.id == source.record), None)
+        return found.file_name if found is not None else "a record that is gone"
 
     def field_curves(self, field_id: str, seen: frozenset[str] = frozenset()) -> list[str]:
         """The curves that a field is made of, also by way of others that it is the difference of."""

@@ -113,7 +113,7 @@ def _derived_of(study: Study, curve_id: str) -> Curve | str:
             found = made_curve(
                 study,
                 curve_id,
-                lambda id_: sieved(recorded(study, id_), study.giving(id_)).curve,
+                giver(study),
                 lambda id_: sieved_curve(study, id_),
             )
         except InputError as error:
@@ -122,6 +122,11 @@ def _derived_of(study: Study, curve_id: str) -> Curve | str:
         while len(_derived) > _MAX_DERIVED:
             _derived.pop(next(iter(_derived)))
     return found
+
+
+def giver(study: Study) -> Callable[[str], Curve]:
+    """What gives a curve of the study, by its id, as others take it: passed through what it gives through."""
+    return lambda id_: sieved(recorded(study, id_), study.giving(id_)).curve
 
 
 def _key(curve: Curve, sieve: Sieve, others: Sequence[str] = ()) -> tuple[str, str]:

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from curvesieve.app.benches.curve.rule_card import RuleCard
+from curvesieve.app.panels.rule_card import RuleCard
 from curvesieve.app.widgets.basics import Elided, button, label
 from curvesieve.app.widgets.menu import MenuRow
 from curvesieve.core import units

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QMimeData, QPoint, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QDrag, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QWidget
 
-from curvesieve.app.benches.curve.rule_card import RuleCard
+from curvesieve.app.panels.rule_card import RuleCard
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.basics import Elided, button, restyle
 from curvesieve.core.rules import Rule

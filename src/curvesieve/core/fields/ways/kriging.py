@@ -61,9 +61,8 @@ class Kriged(Filler):
         self.noise = np.broadcast_to(noise + own + least, z.shape)
         wanted = way.neighbours if way.neighbours is not None else len(z) if len(z) <= _WHOLE else _AROUND
         self.around = min(max(wanted, 2), len(z))
-        self.told = (
-            f"{self.law.shape}, range {self.law.range:.3g}, sill {self.law.sill:.3g}, nugget {self.law.nugget:.3g}"
-        )
+        law, name = self.law, self.law.shape.replace("matern", "Matérn")
+        self.told = f"{name}, range {law.range:.3g}, sill {law.sill:.3g}, nugget {law.nugget:.3g}"
         self.u_told = "of the kriging"
 
     @property

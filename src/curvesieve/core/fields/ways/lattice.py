@@ -39,7 +39,7 @@ class _AsMeasured(Filler):
         self._high = np.array([lattice.y[-1], lattice.x[-1]])
         gaps = lattice.x.size * lattice.y.size - len(points)
         self.told = f"{lattice.x.size} × {lattice.y.size}" + (f", {gaps:,} gaps" if gaps else "")
-        self.u_told = "of the points"
+        self.u_told = "of the points" if points.u is not None else ""
 
     def at(self, xy: Floats, watch: Stop = unwatched) -> tuple[Floats, Floats | None]:
         places = (xy * self.plane.scale + self.plane.middle)[:, ::-1]

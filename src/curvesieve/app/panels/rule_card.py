@@ -10,8 +10,8 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QWidget
 
-from curvesieve.app.benches.curve.donor_field import DonorField
-from curvesieve.app.benches.curve.rule_fields import Field, field_for
+from curvesieve.app.panels.donor_field import DonorField
+from curvesieve.app.panels.rule_fields import Field, field_for
 from curvesieve.app.widgets.basics import Card, Elided, button, label
 from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.switch import Switch
@@ -38,10 +38,11 @@ class RuleCard(Card):
     def __init__(self, slot_id: str, word: str, beside: QLabel, curves: Callable[[], list[Named]] = list) -> None:
         super().__init__()
         self.slot_id, self.word, self._curves = slot_id, word, curves
+        self.beside = beside
         self.fields: dict[str, Field] = {}
         self.captions: dict[str, QWidget] = {}
         self._rule: Any = None
-        self._units = ("", "")
+        self._units: tuple[str, ...] = ("", "")
         self._is_made = False
         self.name = Elided(role="strong")
         self._stretches = not isinstance(beside, Elided)
@@ -66,11 +67,11 @@ class RuleCard(Card):
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._open_menu)
 
-    def serves(self, rule: Rule, units: tuple[str, str]) -> bool:
+    def serves(self, rule: Rule, units: tuple[str, ...]) -> bool:
         """Whether the card's fields are those of another rule, too, in the same units."""
         return type(self._rule) is type(rule) and self._units == units
 
-    def show_slot(self, slot: Slot[Any], units: tuple[str, str], problem: str, in_hand: bool) -> None:
+    def show_slot(self, slot: Slot[Any], units: tuple[str, ...], problem: str, in_hand: bool) -> None:
         """Renders the rule as it is now, on a curve of these units."""
         rule = slot.rule
         self._units = units
@@ -106,7 +107,7 @@ class RuleCard(Card):
         grid.setContentsMargins(0, 4, 0, 2)
         grid.setVerticalSpacing(5)
         grid.setColumnStretch(1, 1)
-        axis_units = dict(zip("xy", self._units, strict=True))
+        axis_units = dict(zip("xyz", self._units, strict=False))
         for row, (name, info) in enumerate(rule.settings().items()):
             field = self._field(name, info, axis_units)
             field.edited.connect(lambda value, name=name: self._edited(name, value))

@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QWidget
 
-from curvesieve.app.benches.curve.rule_fields import Field
+from curvesieve.app.panels.rule_fields import Field
 from curvesieve.app.widgets.basics import button, plain_tip
 from curvesieve.app.widgets.grouped_list import Choosable, GroupedList
 from curvesieve.core.study.study import Named

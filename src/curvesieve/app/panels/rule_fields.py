@@ -133,6 +133,19 @@ class _Numbers(_Text):
         return numbers_in(text)
 
 
+class _Places(_Text):
+    """Pairs of numbers with semicolons between them: ``1 2; 3 4``."""
+
+    def text_of(self, value: Any) -> str:
+        return "; ".join(f"{x:.8g} {y:.8g}" for x, y in value)
+
+    def value_of(self, text: str) -> Any:
+        pairs = [numbers_in(part) for part in text.split(";") if part.strip()]
+        if any(len(pair) != 2 for pair in pairs):
+            raise ValueError("places are pairs of x and y, such as 1 2; 3 4")
+        return pairs
+
+
 class _Texts(_Text):
     """Names with semicolons between them."""
 
@@ -156,7 +169,8 @@ def field_for(name: str, info: FieldInfo, axis_units: dict[str, str]) -> Field:
     elif kind is str:
         made = _Choice(title, tuple(info.examples), free=True) if info.examples else _Text(title)
     elif get_origin(kind) is tuple:
-        made = _Numbers(title) if get_args(kind)[0] is float else _Texts(title)
+        inner = get_args(kind)[0]
+        made = _Numbers(title) if inner is float else _Places(title) if get_origin(inner) is tuple else _Texts(title)
     else:
         made = _Number(title, unit, kind is int, "None" in str(kind))
     made.line.setToolTip(info.description or "")

@@ -1,0 +1,1 @@
+"""The Field bench: z over x and y."""

@@ -1,0 +1,168 @@
+"""The ways out of a field: its grid, its contour lines, its readings, its picture."""
+
+from __future__ import annotations
+
+import csv
+import io
+from pathlib import Path
+
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from curvesieve.app.benches.field.work import FieldWork, Shown
+from curvesieve.app.widgets.menu import MenuRow
+from curvesieve.core.errors import InputError
+from curvesieve.core.fields.writing import grid_file, lines_csv, lines_svg, matrix
+from curvesieve.core.files import write_bytes, write_text
+
+_GRIDS = "CSV: x, y, z, u (*.csv);;Spreadsheet (*.xlsx);;HDF5, NXdata (*.h5);;NumPy (*.npz);;JSON (*.json)"
+_ROWS_AND_COLUMNS = "CSV in rows and columns (*.csv)"
+
+
+class FieldOut:
+    """Copies and writes the field in hand; `parent` has the dialogs, `picture` is what is grabbed."""
+
+    def __init__(self, parent: QWidget, work: FieldWork) -> None:
+        self.parent_, self.work = parent, work
+
+    def rows(self) -> list[MenuRow]:
+        """The rows of a menu."""
+        shown = self.work.shown
+        there = shown is not None and shown.filled is not None
+        lines = there and shown is not None and bool(shown.lines)
+        reads = shown is not None and any(one.readings for one in shown.reads)
+        return [
+            ("Write the grid…", self.ask_grid if there else None),
+            ("Write the grid in rows and columns…", self.ask_matrix if there else None),
+            ("Write the lines of equal z…", self.ask_lines if lines else None),
+            ("", None),
+            ("Copy the readings", self.copy_reads if reads else None),
+            ("Write the readings…", self.ask_reads if reads else None),
+        ]
+
+    def about(self, shown: Shown) -> list[tuple[str, str]]:
+        """Where the numbers are from: source, steps, way, u."""
+        study = self.work.session.study
+        steps = "; ".join(
+            trail.slot.rule.in_words(trail.before.names.x_unit, trail.before.names.y_unit)
+            for trail in shown.prepared.trail if trail.slot.on and not trail.problem
+        )  # fmt: skip
+        made = [
+            ("field", shown.field.name),
+            ("source", study.field_origin(shown.field.id)),
+            ("points", shown.prepared.gathered.told),
+        ]
+        source = shown.field.source
+        if source.kind in ("channels", "table"):
+            record = next((one for one in study.document.records if one.id == source.record), None)
+            made += [("SHA-256", record.source)] if record is not None else []
+        made.append(("steps", steps or "as recorded"))
+        if shown.filled is not None:
+            surface = shown.filled.surface
+            made += [
+                ("filled in by", surface.filling.way.in_words()),
+                ("found", surface.filler.told),
+                ("u", surface.u_told or "none"),
+            ]
+        return made
+
+    # -- files --------------------------------------------------------------------------------------
+
+    def _ask(self, words: str, kinds: str) -> Path | None:
+        path, kind = QFileDialog.getSaveFileName(self.parent_, words, "", kinds)
+        if not path:
+            return None
+        suffix = kind.rsplit("*", 1)[-1].rstrip(")") if "*" in kind else ".csv"
+        return Path(path) if Path(path).suffix else Path(path).with_suffix(suffix)
+
+    def ask_grid(self) -> None:
+        """Asks for a file for the grid."""
+        path = self._ask("Write the grid", _GRIDS)
+        if path is not None:
+            self.write_grid(path)
+
+    def write_grid(self, path: Path) -> None:
+        """Writes the grid by the suffix of the name."""
+        shown = self.work.shown
+        if shown is None or shown.filled is None:
+            return
+        self._write(
+            path, lambda: grid_file(shown.filled.grid, path.suffix.lower(), shown.field.name, self.about(shown))
+        )
+
+    def ask_matrix(self) -> None:
+        """Asks for a file for rows and columns."""
+        path = self._ask("Write the grid in rows and columns", _ROWS_AND_COLUMNS)
+        if path is not None:
+            self.write_matrix(path)
+
+    def write_matrix(self, path: Path) -> None:
+        """Writes rows and columns as CSV."""
+        shown = self.work.shown
+        if shown is not None and shown.filled is not None:
+            grid = shown.filled.grid
+            self._write(path, lambda: matrix(grid).encode())
+
+    def ask_lines(self) -> None:
+        """Asks for a file for the lines of equal z."""
+        path = self._ask("Write the lines of equal z", "Drawing (*.svg);;Places as CSV (*.csv)")
+        if path is not None:
+            self.write_lines(path)
+
+    def write_lines(self, path: Path) -> None:
+        """Writes the lines as a drawing or as places, by the suffix."""
+        shown = self.work.shown
+        if shown is None or shown.filled is None:
+            return
+        grid, lines = shown.filled.grid, shown.lines
+        written = lines_svg if path.suffix.lower() == ".svg" else lines_csv
+        self._write(path, lambda: written(lines, grid).encode())
+
+    def _table(self) -> list[list[str]]:
+        """The readings: name, symbol, value, u, unit, method, reference, each with its field."""
+        shown = self.work.shown
+        rows = [["field", "reading", "symbol", "value", "u", "unit", "method", "reference", "doubt"]]
+        for read in shown.reads if shown is not None else ():
+            for one in read.readings:
+                u = "" if one.u is None else repr(one.u)
+                name = shown.field.name if shown is not None else ""
+                rows.append(
+                    [name, one.name, one.symbol, repr(one.value), u, one.unit, one.method, one.reference, one.doubt]
+                )
+        return rows
+
+    def copy_reads(self) -> None:
+        """Puts the readings into the clipboard, as cells for a spreadsheet."""
+        board, rows = QGuiApplication.clipboard(), self._table()
+        if board is not None:
+            board.setText("\n".join("\t".join(row) for row in rows))
+            self.work.noted.emit(f"{len(rows) - 1} readings copied")
+
+    def ask_reads(self) -> None:
+        """Asks for a file for the readings."""
+        path = self._ask("Write the readings of the field", "Table (*.csv)")
+        if path is not None:
+            self.write_reads(path)
+
+    def write_reads(self, path: Path) -> None:
+        """Writes the readings as CSV, with where they are from above them."""
+        shown, text = self.work.shown, io.StringIO()
+        if shown is None:
+            return
+        for key, value in self.about(shown):
+            text.write(f"# {key}: {value}\n")
+        csv.writer(text, lineterminator="\n").writerows(self._table())
+        try:
+            write_text(path, text.getvalue())
+        except (InputError, OSError) as error:
+            self.work.refuse(f"{path.name} cannot be written: {error}")
+            return
+        self.work.noted.emit(f"{path.name} written")
+
+    def _write(self, path: Path, content: object) -> None:
+        try:
+            write_bytes(path, content())  # type: ignore[operator]
+        except (InputError, OSError) as error:
+            self.work.refuse(f"{path.name} cannot be written: {error}")
+            return
+        self.work.noted.emit(f"{path.name} written")
