@@ -23,8 +23,8 @@ from PyQt6.QtCore import QCoreApplication, QEvent, QItemSelectionModel, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton, QStyle, QStyleOptionViewItem, QWidget
 
-from curvesieve.app.panels.donor_field import DonorField
 from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE
+from curvesieve.app.panels.donor_field import DonorField
 from curvesieve.app.panels.rule_card import RuleCard
 from curvesieve.app.session.desk import View
 from curvesieve.app.session.session import Session

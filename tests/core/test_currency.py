@@ -26,11 +26,20 @@ from curvesieve.core.study import Study, edits, load_study
 from curvesieve.core.study.afresh import computed_afresh
 from curvesieve.core.study.answers import answer, units_of_parameters
 from curvesieve.core.study.copies import copied
+from curvesieve.core.study.fields import prepared, read
 from curvesieve.core.study.fits import fit_curve
 from curvesieve.core.study.ledger import about_curve, ledger_of
 from curvesieve.core.study.ledger_tables import to_csv
 from curvesieve.core.study.measuring import measure_curves, measured_curve
-from curvesieve.core.study.passing import passed_units, preview, recorded, sieve_family, sieved_curve, sieved_if_quick
+from curvesieve.core.study.passing import (
+    giver,
+    passed_units,
+    preview,
+    recorded,
+    sieve_family,
+    sieved_curve,
+    sieved_if_quick,
+)
 from curvesieve.core.study.shared_numbers import family_numbers
 from curvesieve.core.tracing.values import frame_of, traced_bars
 from tests.conftest import STRD
@@ -253,10 +262,10 @@ def test_the_size_of_residuals_is_tested_as_well_as_their_sign():
 
 def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_say():
     """One file a version, written by the program of that time; the peak is of height 5 N at 5 s."""
-    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in range(1, 9)]
+    assert sorted(path.name for path in KEPT.glob("*.sieve")) == [f"version-{v}.sieve" for v in range(1, 10)]
     for path in KEPT.glob("*.sieve"):
         study = load_study(path)
-        assert study.document.version == 8
+        assert study.document.version == 9
         weighed = study.document.curves[0]
         fit = study.fit(weighed.id)
         s = fit.result.statistics
@@ -313,6 +322,17 @@ def test_a_study_of_every_version_opens_with_numbers_that_mean_what_the_words_sa
     assert (bar.value, bar.half) == pytest.approx((4.0, 4 / 7))
     assert chart.prepared.turn == 2.0
     assert eight.sources[chart.picture].startswith(b"\x89PNG")
+    nine = load_study(KEPT / "version-9.sieve")
+    sliced = [recorded(nine, id_) for id_ in nine.document.families[-1].curves]
+    for at, curve in zip((4.0, 6.0), sliced, strict=True):
+        assert curve.y == pytest.approx(2 + 0.5 * curve.x - 0.25 * at, abs=1e-6)  # planes through points on a plane
+        assert (curve.x_unit, curve.y_unit) == ("mm", "um")
+    plane, product = nine.document.fields
+    assert (plane.look.shows, plane.look.turn, plane.levels.given) == ("surface", 20.0, (2.0, 4.0))
+    ((value,),) = (one.readings for one in read(nine, plane.id, giver(nine)))
+    assert value.value == pytest.approx(2 + 2.5 - 1.25, abs=1e-6)
+    points = prepared(nine, product.id, giver(nine)).points
+    assert points.z == pytest.approx(3 * points.x * points.y)
     trend = pages[0].pen.at("line1_0")[0].get_ydata()
     fitted = [seven.fit(id_).result.values["b"] for id_ in seven.document.families[0].curves]
     assert sorted(trend) == pytest.approx(sorted(fitted), rel=1e-12)

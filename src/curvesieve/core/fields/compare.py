@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,7 +15,7 @@ from curvesieve.core.fields.points import Points
 from curvesieve.core.fields.surface import Filling, Surface, fill
 from curvesieve.core.fields.ways.base import Stop, Way, registered_ways, unwatched
 
-_MOST_LOOKED = 40_000
+_MOST_LOOKED = 3_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,10 +45,17 @@ def common_ways(points: Points, own: Way) -> list[Way]:
     return found
 
 
-def judge(points: Points, way: Way, filling: Filling, watch: Stop = unwatched) -> Judged:
+Missing = Callable[[Way, Stop], LeftOut]
+"""What gives the misses of a way at left-out points; whoever has them already gives those."""
+
+
+def judge(
+    points: Points, way: Way, filling: Filling, watch: Stop = unwatched, missing: Missing | None = None
+) -> Judged:
     """One way by itself; what it cannot do is its problem, not an error."""
     try:
-        found = left_out(points, way, filling.scaled, lambda share: watch(0.9 * share))
+        told = lambda share: watch(0.9 * share)  # noqa: E731
+        found = left_out(points, way, filling.scaled, told) if missing is None else missing(way, told)
         surface = fill(points, filling.model_copy(update={"way": way}))
         share = beyond_share(surface, looked_at(surface))
     except InputError as error:
@@ -56,10 +63,12 @@ def judge(points: Points, way: Way, filling: Filling, watch: Stop = unwatched) -
     return Judged(way, found.error(), share, error_law(found), found, surface.filler.told)
 
 
-def compare(points: Points, ways: Sequence[Way], filling: Filling, watch: Stop = unwatched) -> list[Judged]:
+def compare(
+    points: Points, ways: Sequence[Way], filling: Filling, watch: Stop = unwatched, missing: Missing | None = None
+) -> list[Judged]:
     """Ways side by side, the least error first; errors are over the left-out points that all of them reach."""
     made = [
-        judge(points, way, filling, lambda share, k=k: watch((k + share) / len(ways)))  # type: ignore[misc]
+        judge(points, way, filling, lambda share, k=k: watch((k + share) / len(ways)), missing)  # type: ignore[misc]
         for k, way in enumerate(ways)
     ]
     reached = [one.left_out.reached for one in made if one.left_out is not None and one.left_out.reached.any()]
@@ -74,7 +83,7 @@ def compare(points: Points, ways: Sequence[Way], filling: Filling, watch: Stop =
 
 
 def looked_at(surface: Surface) -> Grid:
-    """The surface on its grid, or on a coarser one of some 40,000 nodes: for shares."""
+    """The surface on its grid, or on a coarser one of some 3,000 nodes: for shares."""
     x, y = surface.axes()
     thin = int(np.ceil(np.sqrt(x.size * y.size / _MOST_LOOKED)))
     return surface.grid((x[::thin], y[::thin]) if thin > 1 else (x, y))

@@ -72,6 +72,11 @@ class Slice:
     u: Floats | None
     names: Names
 
+    @property
+    def known(self) -> bool:
+        """Whether anything is known along it."""
+        return bool(np.isfinite(self.z).any())
+
     def curve(self) -> Curve:
         """The slice as a curve. Raises InputError where nothing is known along it."""
         known = np.isfinite(self.z)

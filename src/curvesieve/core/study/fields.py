@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -10,9 +11,9 @@ from typing import Any, TypeVar
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
-from curvesieve.core.fields.compare import Judged, common_ways, compare
+from curvesieve.core.fields.compare import Judged, Missing, common_ways, compare
 from curvesieve.core.fields.grid import Grid
-from curvesieve.core.fields.left_out import error_law, left_out
+from curvesieve.core.fields.left_out import LeftOut, error_law, left_out
 from curvesieve.core.fields.points import Gathered, Points
 from curvesieve.core.fields.reads import SeenField, read_field
 from curvesieve.core.fields.reads.base import FieldRead
@@ -20,7 +21,7 @@ from curvesieve.core.fields.slices import Slice, SliceSpec, cut
 from curvesieve.core.fields.sources import of_channels, of_curves, of_difference, of_formula, of_matrix
 from curvesieve.core.fields.steps import FieldTrail, pass_points
 from curvesieve.core.fields.surface import Filling, Surface, fill, filling_for
-from curvesieve.core.fields.ways.base import Stop, unwatched
+from curvesieve.core.fields.ways.base import Stop, Way, unwatched
 from curvesieve.core.study.document import FromField
 from curvesieve.core.study.field_parts import FieldEntry, OfDifference, OfFamily, OfFormula, OfTable
 from curvesieve.core.study.study import Study
@@ -169,7 +170,7 @@ def filled(study: Study, field_id: str, passed: Passed, watch: Stop = unwatched)
         surface = fill(points, filling)
         if not surface.filler.u_told and filling.way.slug not in ("as-measured", "spline"):
             try:
-                missed = left_out(points, filling.way, filling.scaled, lambda share: watch(0.7 * share))
+                missed = _missed(study, field_id, points, filling)(filling.way, lambda share: watch(0.7 * share))
                 surface = Surface(points, filling, surface.plane, surface.filler, error_law(missed))
             except InputError:  # so few points that none can be left out: no u
                 pass
@@ -185,9 +186,22 @@ def judged(study: Study, field_id: str, passed: Passed, watch: Stop = unwatched)
     def work() -> list[Judged]:
         points = prepared(study, field_id, passed).points
         filling = filling_of(field, points)
-        return compare(points, common_ways(points, filling.way), filling, watch)
+        ways = common_ways(points, filling.way)
+        return compare(points, ways, filling, watch, _missed(study, field_id, points, filling))
 
     return _kept.get("judged", study.field_key(field_id), work)
+
+
+def _missed(study: Study, field_id: str, points: Points, filling: Filling) -> Missing:
+    """What gives the misses of a way at left-out points of a field; those that are known are given at once."""
+    of = f"{study.points_key(field_id)} {filling.scaled}"
+
+    def missing(way: Way, watch: Stop) -> LeftOut:
+        return _small.get(
+            f"misses {json.dumps(way.to_json())}", of, lambda: left_out(points, way, filling.scaled, watch)
+        )
+
+    return missing
 
 
 def judged_if_known(study: Study, field_id: str) -> list[Judged] | None:
@@ -211,10 +225,11 @@ def read(study: Study, field_id: str, passed: Passed) -> list[FieldRead]:
 def slice_of(study: Study, field_id: str, spec: SliceSpec, passed: Passed) -> Slice:
     """One slice of a field. Raises InputError as `filled`, and for a line without length."""
     key = f"{study.field_key(field_id)} {spec.model_dump_json()}"
-    return _slices.get("slice", key, lambda: cut(filled(study, field_id, passed).surface, spec))
+    return _small.get("slice", key, lambda: cut(filled(study, field_id, passed).surface, spec))
 
 
-_slices = _Kept(1000)
+_small = _Kept(1000)
+"""Slices, and misses at left-out points."""
 
 
 def slice_curve(study: Study, source: FromField, passed: Passed) -> Curve:

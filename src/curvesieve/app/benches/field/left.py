@@ -17,6 +17,7 @@ from curvesieve.core.fields.steps.base import FieldSlot, FieldStep
 from curvesieve.core.study import edits
 
 _LEFT_PX = 212
+_NO_UNITS = ("", "", "")
 
 
 class FieldLeft(QWidget):
@@ -129,10 +130,13 @@ class FieldLeft(QWidget):
     def _fill_steps(self, slots: tuple[FieldSlot, ...]) -> None:
         shown = self.work.shown
         trails = {one.slot.id: one for one in shown.prepared.trail} if shown is not None else {}
-        names = shown.prepared.points.names if shown is not None else None
-        units = (names.x_unit, names.y_unit, names.z_unit) if names is not None else ("", "", "")
-        kept = {slot.id: self.steps[slot.id] for slot in slots if slot.id in self.steps}
-        kept = {slot.id: kept[slot.id] for slot in slots if slot.id in kept and kept[slot.id].serves(slot.rule, units)}
+        # each step speaks in the units of what comes to it: one before it may have changed them
+        befores = {id_: trail.before.names for id_, trail in trails.items()}
+        units = {id_: (names.x_unit, names.y_unit, names.z_unit) for id_, names in befores.items()}
+        kept = {
+            slot.id: card for slot in slots
+            if (card := self.steps.get(slot.id)) is not None and card.serves(slot.rule, units.get(slot.id, _NO_UNITS))
+        }  # fmt: skip
         if list(kept) != [slot.id for slot in slots] or list(self.steps) != list(kept):
             for id_, card in self.steps.items():
                 if id_ not in kept:
@@ -148,7 +152,8 @@ class FieldLeft(QWidget):
         for slot in slots:
             card, trail = self.steps[slot.id], trails.get(slot.id)
             said = self.messages[slot.id]
-            card.show_slot(slot, units, trail.problem if trail is not None else "", slot.id == self.work.step_id)
+            said_in = units.get(slot.id, _NO_UNITS)
+            card.show_slot(slot, said_in, trail.problem if trail is not None else "", slot.id == self.work.step_id)
             said.setText(trail.passed.message if trail is not None and not trail.problem else "")
             said.setVisible(bool(said.text()))
 

@@ -68,6 +68,8 @@ class SlicesPlot(Plot):
 
     def _draw(self, one: Slice, hue: object, mine: bool, with_points: bool, points: Points) -> None:
         known = np.isfinite(one.z)
+        if not known.any():
+            return
         if one.u is not None and np.isfinite(one.u[known]).any() and (mine or with_points):
             low, high = (
                 pg.PlotCurveItem(one.along, one.z + sign * one.u, connect="finite", pen=None) for sign in (-1, 1)
@@ -99,9 +101,8 @@ class SlicesPlot(Plot):
             if known.size:
                 ends.append((float(one.z[known[-1]]), float(one.along[known[-1]]), number))
         ends.sort()
-        low, high = (min(e[0] for e in ends), max(e[0] for e in ends)) if ends else (0.0, 1.0)
-        whole = [float(v) for one in slices for v in (np.nanmin(one.z), np.nanmax(one.z)) if np.isfinite(v)]
-        gap = 0.11 * (max(whole) - min(whole)) if whole else high - low
+        values = np.concatenate([one.z[np.isfinite(one.z)] for one in slices])
+        gap = 0.11 * float(np.ptp(values)) if values.size else 1.0
         last = -np.inf
         for value, along, number in ends:
             place = max(value, last + gap)

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from curvesieve.core.fields.reads.base import FieldRead
     from curvesieve.core.study.fields import Filled, Prepared
 
-_ASKED_BY_HAND = 3_000
+_ASKED_BY_HAND = 1_000
 """Of more points, ways are compared when that is asked for."""
 _LOOKED_BEYOND = 200_000
 
@@ -231,7 +231,7 @@ class FieldWork(QObject):
         if field is None or shown is None:
             return False
         names = shown.prepared.points.names
-        specs = [one.spec for one in shown.slices]
+        specs = [one.spec for one in shown.slices if one.known]
         labels = [spec.named(names) for spec in specs]
         across = (names.y, names.y_unit) if field.slices.along == "x" else (names.x, names.x_unit)
         return self.session.apply(
@@ -279,6 +279,8 @@ def _cut(
     for spec in field.slices.specs(prepared.points):
         try:
             made.append(slice_of(study, field.id, spec, passed))
+            if not made[-1].known:
+                problems.append(f"nothing is known at {spec.named(prepared.points.names)}; move it over the points")
         except InputError as error:
             problems.append(str(error))
     return tuple(made), tuple(problems)

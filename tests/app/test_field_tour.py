@@ -1,0 +1,450 @@
+"""The Field bench by mouse and keys: the demo's maps from files to surfaces, slices and numbers with u."""
+
+from __future__ import annotations
+
+import csv
+
+import h5py
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from curvesieve.core.fields.ways import registered_ways
+from curvesieve.core.study import load_study, save_study
+from curvesieve.core.study.passing import recorded, sieved_curve
+from curvesieve.demo.build import build_study
+from curvesieve.demo.fields import PERIOD_MM, RIPPLE_UM, height, ripple, thickness, write_fields
+from tests.app.gestures import (
+    SHIFT,
+    add_step,
+    click,
+    click_cell,
+    drag,
+    drop_files,
+    menu_behind,
+    move,
+    press,
+    take,
+    type_into,
+)
+from tests.app.test_intake import pick
+
+
+@pytest.fixture(scope="module")
+def few(tmp_path_factory):
+    """A map of seventy points: what is swept over and over."""
+    rng = np.random.default_rng(3)
+    x, y = rng.uniform(-10, 10, (2, 70))
+    path = tmp_path_factory.mktemp("few") / "few.csv"
+    rows = np.column_stack([x, y, thickness(x, y) + 0.2 * rng.standard_normal(70)])
+    np.savetxt(path, rows, delimiter=",", header="x (mm),y (mm),thickness (um)", comments="", fmt="%.4f")
+    return path
+
+
+@pytest.fixture(scope="module")
+def paths(tmp_path_factory):
+    return write_fields(tmp_path_factory.mktemp("fields"))
+
+
+def settled(w, qtbot) -> None:
+    QTest.qWait(20)
+    qtbot.waitUntil(lambda: not w.session.jobs.busy and not w.field_bench.work.busy, timeout=60_000)
+    QTest.qWait(20)
+
+
+def opened(window, qtbot, path, study=None):
+    w = window(study)
+    click(w.header.buttons["Field"])
+    drop_files(w, [path])
+    settled(w, qtbot)
+    return w, w.field_bench
+
+
+def choose(listed, words: str) -> None:
+    QTest.keyClicks(listed.field, words)
+    press(listed.field, Qt.Key.Key_Return)
+
+
+def read(w, qtbot, words: str):
+    """Takes a reading by its list; the readings of its measure, by their symbols."""
+    bench = w.field_bench
+    click(bench.read)
+    choose(bench.reads._list, words)
+    settled(w, qtbot)
+    return {one.symbol: one for one in bench.work.shown.reads[-1].readings}
+
+
+def step(w, qtbot, words: str):
+    bench = w.field_bench
+    click(bench.left.add)
+    choose(bench.left._list, words)
+    settled(w, qtbot)
+    return bench.left.steps[bench.work.step_id]
+
+
+def test_the_thickness_map_from_file_to_kriged_map_slices_and_volume(window, qtbot, paths, tmp_path):
+    w, bench = opened(window, qtbot, paths[0])
+    work, views = bench.work, bench.views
+    assert bench.points.words.text() == "160 points, scattered"
+    assert bench.points.choices["z"].currentText() == "thickness (µm)"
+    grid = work.shown.filled.grid
+    assert grid.z.shape == (101, 101)
+    gx, gy = np.meshgrid(grid.x, grid.y)
+    off = (grid.z - thickness(gx, gy))[grid.known]
+    assert np.sqrt(np.mean(off**2)) < 0.25  # the noise of a point
+    assert 0.88 < np.mean(np.abs(off) < 2 * grid.u[grid.known]) <= 1
+    # ways side by side: kriging is the first, what goes through neighbours only is never beyond them
+    table = bench.way.table
+    assert table.item(0, 0).text() == "Kriging"
+    assert table.rowCount() == 6
+    # a cursor reads x, y, z ± u
+    move(views.map, 5.2, -4.0)
+    assert "thickness 87" in w.status.hint.whole_text() or "thickness 86" in w.status.hint.whole_text()
+    # levels that are chosen
+    pick(bench.levels.by, "list")
+    type_into(bench.levels.given, "78 82 86")
+    settled(w, qtbot)
+    assert {line.level for line in work.shown.lines} == {78.0, 82.0, 86.0}
+    type_into(bench.levels.given, "78 82 86 120")
+    settled(w, qtbot)
+    assert "120 beyond the surface" in bench.levels.problem.text()
+    # slices: five, by numbers, then one dragged
+    type_into(bench.slices.count.line, "5")
+    type_into(bench.slices.first.line, "-6")
+    type_into(bench.slices.last.line, "6")
+    settled(w, qtbot)
+    assert [one.spec.at for one in work.shown.slices] == [-6, -3, 0, 3, 6]
+    drag(views.map, (0.0, 6.0), (0.0, 8.0))
+    settled(w, qtbot)
+    assert work.shown.slices[-1].spec.at == pytest.approx(8, abs=0.2)
+    w.session.undo()
+    settled(w, qtbot)
+    assert [one.spec.at for one in work.shown.slices] == [-6, -3, 0, 3, 6]
+    # volume above a level: that of the true surface over the same cells
+    above = read(w, qtbot, "above a level")
+    type_into(bench.reads.made["field-above"].fields["level"].line, "82")
+    settled(w, qtbot)
+    above = {one.symbol: one for one in work.shown.reads[-1].readings}
+    true = thickness(gx, gy) - 82
+    cell = (grid.x[1] - grid.x[0]) * (grid.y[1] - grid.y[0])
+    volume = np.where(grid.known & (true > 0), true, 0).sum() * cell
+    assert abs(above["V(above)"].value - volume) < 3 * above["V(above)"].u
+    assert above["V(above)"].unit == "µm·mm^2"
+    mean = read(w, qtbot, "mean and scatter")["mean"]
+    assert abs(mean.value - thickness(gx, gy)[grid.known].mean()) < 3 * mean.u
+    # the slices as a family that follows the field; one slice's spectrum is the Curve bench's work
+    click(bench.as_family)
+    family = w.session.study.document.families[-1]
+    assert (family.condition, family.unit, len(family.curves)) == ("y", "mm", 5)
+    curve = recorded(w.session.study, family.curves[2])
+    assert curve.y == pytest.approx(thickness(curve.x, 0.0), abs=1.0)
+    assert np.mean(np.abs(curve.y - thickness(curve.x, 0.0)) < 2 * curve.u) > 0.85
+    click(w.header.buttons["Curve"])
+    w.session.look_at_curve(family.curves[2])
+    add_step(w, "fourier")
+    qtbot.waitUntil(lambda: not w.session.jobs.busy)
+    spectrum = sieved_curve(w.session.study, family.curves[2]).curve
+    assert len(spectrum) > 10
+    # linked: another way of filling moves the slice
+    click(w.header.buttons["Field"])
+    row = next(k for k in range(table.rowCount()) if table.item(k, 0).text() == "Nearest point")
+    click_cell(table, row, 0)
+    settled(w, qtbot)
+    assert work.filling.way.slug == "nearest"
+    assert set(recorded(w.session.study, family.curves[2]).y) <= set(work.shown.prepared.points.z)
+    w.session.undo()
+    settled(w, qtbot)
+    # kept in the file, and made again from it
+    save_study(w.session.study, tmp_path / "map.sieve")
+    again = load_study(tmp_path / "map.sieve")
+    assert again.document == w.session.study.document
+    assert recorded(again, family.curves[2]).y == pytest.approx(curve.y)
+    for _ in range(60):
+        w.session.undo()
+    assert not w.session.study.document.fields
+
+
+def test_the_surface_is_turned_raised_and_seen_through(window, qtbot, paths):
+    w, bench = opened(window, qtbot, paths[0])
+    views, surface = bench.views, bench.views.surface
+    click(views.views["surface"])
+    QTest.qWait(50)
+    assert surface.isVisible()
+    before = surface.eye
+    start = surface.rect().center()
+    QTest.mousePress(surface, Qt.MouseButton.LeftButton, pos=start)
+    for k in range(1, 9):
+        QTest.mouseMove(surface, start + QPoint(12 * k, -3 * k))
+        QTest.qWait(10)
+    QTest.mouseRelease(surface, Qt.MouseButton.LeftButton, pos=start + QPoint(96, -24))
+    qtbot.waitUntil(lambda: bench.work.field.look.turn != before.turn)
+    assert bench.work.field.look.turn == pytest.approx(before.turn + 0.4 * 96, abs=0.2)
+    assert bench.work.field.look.tilt == pytest.approx(before.tilt - 0.4 * 24, abs=0.2)
+    surface.setFocus()
+    press(surface, Qt.Key.Key_Right)
+    qtbot.waitUntil(lambda: bench.work.field.look.turn == pytest.approx(before.turn + 0.4 * 96 + 5, abs=0.2))
+    tall = bench.work.field.look.height
+    at = QPointF(start)
+    wheel = QWheelEvent(at, surface.mapToGlobal(at), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
+                        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    QApplication.sendEvent(surface, wheel)
+    assert bench.work.field.look.height == pytest.approx(1.1 * tall)
+    type_into(views.tall.line, "0.8")
+    click(views.through)
+    assert bench.work.field.look.height == 0.8
+    assert bench.work.field.look.through
+    click(views.dots)
+    assert not bench.work.field.look.points
+    QTest.qWait(60)
+    made = surface._made
+    rows, columns = np.nonzero(made.seen)
+    k = len(rows) // 2
+    QTest.mouseMove(surface, QPoint(int(columns[k]), int(rows[k])))
+    QTest.qWait(30)
+    assert "thickness" in w.status.hint.whole_text()
+    type_into(views.tall.line, "-3")
+    assert "kept" in w.notice.text.text()
+
+
+def test_a_probe_map_is_levelled_its_spikes_taken_and_given_back(window, qtbot, paths):
+    w, bench = opened(window, qtbot, paths[1])
+    work, views = bench.work, bench.views
+    assert len(work.shown.prepared.points) == 441
+    card = step(w, qtbot, "level")
+    assert "slopes 3" in bench.left.messages[card.slot_id].text()
+    card = step(w, qtbot, "remove spikes")
+    assert len(work.shown.prepared.points) == 436
+    click(views.views["caught"])
+    QTest.qWait(30)
+    trail = work.shown.prepared.trail[-1]
+    x, y, taken = trail.caught
+    assert len(x) == 5
+    assert taken.min() > 120
+    views.map.show_all()
+    QTest.qWait(30)
+    drag(views.map, (float(x[0]), float(y[0])), (float(x[0]), float(y[0])), steps=1)
+    settled(w, qtbot)
+    assert len(work.shown.prepared.points) == 437
+    assert "1 given back" in bench.left.messages[card.slot_id].text()
+    drag(views.map, (float(x[0]), float(y[0])), (float(x[0]), float(y[0])), steps=1)
+    settled(w, qtbot)
+    assert len(work.shown.prepared.points) == 436
+    click(views.views["map"])
+    settled(w, qtbot)
+    grid = work.shown.filled.grid
+    gx, gy = np.meshgrid(grid.x, grid.y)
+    truth = height(gx, gy)
+    points = work.shown.prepared.gathered.points
+    plane = np.linalg.lstsq(
+        np.column_stack([np.ones(441), points.x, points.y]), height(points.x, points.y), rcond=None
+    )[0]
+    off = (grid.z - (truth - plane[0] - plane[1] * gx - plane[2] * gy))[grid.known]
+    assert np.sqrt(np.mean((off - off.mean()) ** 2)) < 4.0  # the probe's noise
+    # a step that cannot work says why, and lets everything pass
+    type_into(card.fields["neighbours"].line, "200")
+    settled(w, qtbot)
+    card = step(w, qtbot, "another unit")
+    assert "no unit" in card.problem.text().lower()
+    type_into(card.fields["to"].line, "um")
+    settled(w, qtbot)
+    assert work.shown.prepared.points.names.z_unit == "um"
+    click(card.switch)
+    settled(w, qtbot)
+    assert work.shown.prepared.points.names.z_unit == "nm"
+    take(menu_behind(card.more), "Move up")
+    settled(w, qtbot)
+    assert work.field.sieve[1].id == card.slot_id
+    take(menu_behind(bench.left.steps[card.slot_id].more), "Remove this step")
+    settled(w, qtbot)
+    assert len(work.field.sieve) == 2
+
+
+def test_a_rough_surface_in_rows_and_columns_gives_its_roughness_and_period(window, qtbot, paths, tmp_path):
+    w, bench = opened(window, qtbot, paths[2])
+    work = bench.work
+    assert work.filling.way.slug == "as-measured"
+    assert "96 columns × 96 rows" in bench.points.words.text()
+    step(w, qtbot, "level")
+    found = read(w, qtbot, "roughness of the area")
+    grid = work.shown.filled.grid
+    gx, gy = np.meshgrid(grid.x, grid.y)
+    assert found["Sq"].value == pytest.approx(np.hypot(RIPPLE_UM / np.sqrt(2), 0.15), rel=0.03)
+    assert np.corrcoef(ripple(gx, gy).ravel(), grid.z.ravel())[0, 1] > 0.3
+    period = read(w, qtbot, "strongest period")
+    assert abs(period["λ"].value - PERIOD_MM) < 2 * period["λ"].u
+    assert abs(period["φ"].value - 25) < 3 * period["φ"].u
+    for slug in ("as-measured", "spline", "linear"):
+        pick(bench.way.way, registered_ways()[slug].label)
+        settled(w, qtbot)
+        assert work.filling.way.slug == slug
+        assert work.shown.filled is not None
+    # out: every format, read again by another library, and the lines
+    out = bench.out
+    for name in ("grid.csv", "grid.xlsx", "grid.h5", "grid.npz", "grid.json"):
+        out.write_grid(tmp_path / name)
+        assert (tmp_path / name).stat().st_size > 1000, name
+    with h5py.File(tmp_path / "grid.h5") as file:
+        assert file["entry/field/z"][()] == pytest.approx(work.shown.filled.grid.z, nan_ok=True)
+        assert "SHA-256" in file["entry/field"].attrs
+    out.write_matrix(tmp_path / "matrix.csv")
+    out.write_lines(tmp_path / "lines.svg")
+    out.write_lines(tmp_path / "lines.csv")
+    out.write_reads(tmp_path / "reads.csv")
+    rows = [row for row in csv.reader((tmp_path / "reads.csv").open()) if not row[0].startswith("#")]
+    assert rows[1][1] == "arithmetical mean height"
+    assert float(rows[1][3]) == work.shown.reads[0].readings[0].value
+    assert (tmp_path / "lines.svg").read_text().count("<path") == len(work.shown.lines)
+    out.write_grid(tmp_path / "grid.docx")
+    assert "no format" in w.notice.text.text()
+    out.copy_reads()
+    assert "Sa" in QApplication.clipboard().text()
+
+
+def test_fields_of_families_formulas_and_differences_and_what_cannot_be(window, qtbot, paths, tmp_path):
+    study = build_study(tmp_path / "demo")
+    w, bench = opened(window, qtbot, paths[0], study)
+    work = bench.work
+    take(menu_behind(bench.left.new), "The family Stress relaxation")
+    settled(w, qtbot)
+    assert work.field.source.kind == "family"
+    assert work.shown.filled is not None or work.shown.problem
+    assert work.shown.prepared.points.names.y == "humidity"
+    assert "distances are counted in shares" in bench.points.warning.text()
+    take(menu_behind(bench.left.new), "A formula in x and y")
+    dialog = bench.making.dialog
+    type_into(dialog.formula, "x*y + a")
+    click(dialog.ok)
+    assert "no value" in dialog.problem.text()
+    dialog.formula.setText("x*y")
+    click(dialog.ok)
+    settled(w, qtbot)
+    first = work.field.id
+    take(menu_behind(bench.left.new), "A formula in x and y")
+    bench.making.dialog.formula.setText("x*y - 2")
+    click(bench.making.dialog.ok)
+    settled(w, qtbot)
+    take(menu_behind(bench.left.new), "x*y - 2 less x*y")
+    settled(w, qtbot)
+    assert work.shown.prepared.points.z == pytest.approx(-2.0)
+    work.take_field(first)
+    settled(w, qtbot)
+    bench.remove_field()
+    assert "remove that first" in w.notice.text.text()
+    # a line, three points, nothing
+    for text, words in (("1,1,1\n2,2,2\n3,3,9\n", "one line"), ("1,1,1\n2,2,2\n", "three points")):
+        path = tmp_path / "few.csv"
+        path.write_text("x,y,z\n" + text)
+        drop_files(w, [path])
+        settled(w, qtbot)
+        assert words in bench.views.problem.text(), words
+    path.write_text("x,y\n1,2\n2,3\n")
+    drop_files(w, [path])
+    settled(w, qtbot)
+    assert "three columns" in w.notice.text.text()
+
+
+def test_every_setting_of_every_way_can_be_used(window, qtbot, few):
+    w, bench = opened(window, qtbot, few)
+    work, card = bench.work, bench.way
+    type_into(card.columns.line, "21")
+    type_into(card.lines.line, "21")
+    click(card.more)
+    gestures = 0
+    for way in registered_ways().values():
+        if way.slug in ("as-measured", "spline"):
+            continue
+        pick(card.way, way.label)
+        settled(w, qtbot)
+        assert work.filling.way.slug == way.slug
+        for name, field in list(card.fields.items()):
+            before = work.filling.way
+            if not before.acts(name):
+                continue
+            if hasattr(field, "choice"):
+                for k in range(field.choice.count()):
+                    pick(card.fields[name].choice, field.choice.itemText(k))
+                    settled(w, qtbot)
+                    gestures += 1
+                    assert getattr(work.filling.way, name) == field.choice.itemText(k)
+            elif hasattr(field, "edit"):
+                type_into(card.fields[name].line, "a + b*x" if name == "formula" else "a = 80")
+                settled(w, qtbot)
+            else:
+                for text in ("12", "", "-4", "abc"):
+                    type_into(card.fields[name].line, text)
+                    settled(w, qtbot)
+                    gestures += 1
+            assert work.shown is not None, (way.slug, name)
+            assert work.shown.filled is not None or work.shown.problem, (way.slug, name)
+            work.change("back", filling=work.filling.model_copy(update={"way": before}))
+            settled(w, qtbot)
+    assert gestures > 50
+
+
+def test_grid_outside_reach_and_slices_by_every_control(window, qtbot, few):
+    w, bench = opened(window, qtbot, few)
+    work, card = bench.work, bench.way
+    pick(card.way, "Linear")
+    settled(w, qtbot)
+    type_into(card.columns.line, "31")
+    type_into(card.lines.line, "21")
+    settled(w, qtbot)
+    assert work.shown.filled.grid.z.shape == (21, 31)
+    type_into(card.step.line, "0.5")
+    settled(w, qtbot)
+    assert work.shown.filled.grid.steps[0] == pytest.approx(0.5)
+    type_into(card.step.line, "")
+    bench.ask = lambda words: False
+    type_into(card.columns.line, "30000")
+    type_into(card.lines.line, "200")
+    settled(w, qtbot)
+    assert work.filling.grid.columns * work.filling.grid.rows <= 1_000_000
+    type_into(card.columns.line, "100000")
+    settled(w, qtbot)
+    known = work.shown.filled.grid.known.mean()
+    for words, share in (("the nearest point", 1.0), ("a value", 1.0), ("left empty", known)):
+        pick(card.outside, words)
+        settled(w, qtbot)
+        assert work.shown.filled.grid.known.mean() == pytest.approx(share)
+    click(card.more)
+    type_into(card.reach.line, "0.6")
+    settled(w, qtbot)
+    assert work.shown.filled.grid.known.mean() < 0.6 * known
+    type_into(card.reach.line, "")
+    pick(card.scaled, "in shares of the extents")
+    settled(w, qtbot)
+    assert work.filling.scaled
+    slices = bench.slices
+    pick(slices.along, "along y")
+    type_into(slices.count.line, "3")
+    type_into(slices.across.line, "1.5")
+    settled(w, qtbot)
+    assert [one.spec.along for one in work.shown.slices] == ["y"] * 3
+    assert work.shown.slices[0].spec.width == 1.5
+    drag(bench.views.map, (-5.0, -5.0), (5.0, 5.0), keys=SHIFT)
+    settled(w, qtbot)
+    assert len(work.shown.slices) == 4
+    assert work.shown.slices[-1].spec.ends == pytest.approx((-5, -5, 5, 5), abs=0.3)
+    type_into(slices.first.line, "500")
+    settled(w, qtbot)
+    assert "nothing" in slices.problem.text() or not work.shown.slice_problems
+    click(slices.lines.itemAt(0).widget().findChild(type(card.more)))
+    settled(w, qtbot)
+    assert not work.field.slices.lines
+    for text in ("-1", "x", "600"):
+        type_into(slices.count.line, text)
+        assert w.notice.text.text()
+    for button in (bench.levels.smooth, bench.levels.banded, bench.levels.lines, bench.levels.named):
+        click(button)
+        settled(w, qtbot)
+    pick(bench.levels.by, "step")
+    type_into(bench.levels.step.line, "1e-9")
+    settled(w, qtbot)
+    assert "wider step" in bench.levels.problem.text()
+    for name in ("beyond", "u", "map"):
+        click(bench.views.views[name])
+        settled(w, qtbot)
+    assert not w.keeper.seen
