@@ -11,6 +11,7 @@ from pathlib import Path
 from benchmarks import (
     drawing,
     families,
+    fields,
     figures,
     fits,
     many,
@@ -46,6 +47,7 @@ def _run() -> int:
         *families.rows(),
         *figures.rows(),
         *tracing.rows(),
+        *fields.rows(),
     ]
     text = "\n".join([_text(rows), *records.lines(), *patterns.lines(), *families.lines()])
     TABLE.write_text(text, encoding="utf-8")

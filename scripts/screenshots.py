@@ -66,6 +66,7 @@ def _drive(folder: Path) -> None:
     _read_off(window, demo_folder(), take)
     _find_peaks(window, demo_folder(), take)
     _trace(window, demo_folder() / "charts", take)
+    _fill_in(window, demo_folder() / "fields", take)
     session.jobs.close()
     app.processEvents()
 
@@ -195,6 +196,39 @@ def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None
     window.show_bench("Curve")
 
 
+def _fill_in(window: Window, folder: Path, take: Callable[[str], None]) -> None:
+    """The scattered thickness map: kriged, with slices; as a surface; where a cubic one lies beyond its neighbours."""
+    from PyQt6.QtTest import QTest
+
+    from curvesieve.core.fields.reads import registered_field_measures
+
+    def settle() -> None:
+        QTest.qWait(50)
+        while window.session.jobs.busy or bench.work.busy:
+            QTest.qWait(50)
+
+    window.show_bench("Field")
+    bench = window.field_bench
+    window.take_files([folder / "thickness-map.csv"])
+    settle()
+    for slug in ("field-mean", "field-above"):
+        bench.reads.add(registered_field_measures()[slug])
+        settle()
+    bench.work.measure_id = ""
+    bench.refresh()
+    window.notice.hide()
+    take("field-map")
+    bench.views.views["surface"].click()
+    settle()
+    bench.way.more.click()
+    take("field-surface")
+    bench.way.more.click()
+    bench.way.table.cellClicked.emit(next(k for k, one in enumerate(bench.work.ways) if one.way.slug == "cubic"), 0)
+    bench.views.views["beyond"].click()
+    settle()
+    take("field-beyond")
+
+
 def _trace(window: Window, folder: Path, take: Callable[[str], None]) -> None:
     """The demo's charts: the release chart's axes, a line and points under the lens, looked back at; the bars."""
     from PyQt6.QtTest import QTest
@@ -242,7 +276,6 @@ def _trace(window: Window, folder: Path, take: Callable[[str], None]) -> None:
     at = bench.view.on_screen(x(1.85), y(float(film.at(np.array(1.85)))))
     QTest.mouseMove(bench.view, at.toPoint())
     settle()
-    take("trace-lens")
     QTest.mouseMove(bench, bench.rect().topLeft())
     work.take_step("look back")
     settle()
@@ -323,10 +356,6 @@ def _find_peaks(window: Window, folder: Path, take: Callable[[str], None]) -> No
     session.look_at_stage("model")
     bench.drawer.page("Peaks").view.selectRow(1)
     take("peak-table")
-    bench.drawer.show_page("Size and strain")
-    settle()
-    session.look_at_stage(session.readings.slots[0].id)
-    take("size-and-strain")
 
 
 def _show_laws(window: Window, take: Callable[[str], None]) -> None:
@@ -348,7 +377,6 @@ def _show_laws(window: Window, take: Callable[[str], None]) -> None:
         QTest.qWait(50)
     while not bench.model.typeset.is_set:  # the typesetter is loaded in the background
         QTest.qWait(50)
-    take("law-result")
     bench.drawer.show_page("Ledger")
     session.look(View(relaxed[0].id))
     bench.model.open_terms()

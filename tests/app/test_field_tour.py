@@ -8,7 +8,7 @@ import h5py
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtGui import QImage, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -293,6 +293,8 @@ def test_a_rough_surface_in_rows_and_columns_gives_its_roughness_and_period(wind
     out.write_lines(tmp_path / "lines.svg")
     out.write_lines(tmp_path / "lines.csv")
     out.write_reads(tmp_path / "reads.csv")
+    out.write_picture(tmp_path / "map.png")
+    assert QImage(str(tmp_path / "map.png")).width() == 2 * bench.views.picture.width()
     rows = [row for row in csv.reader((tmp_path / "reads.csv").open()) if not row[0].startswith("#")]
     assert rows[1][1] == "arithmetical mean height"
     assert float(rows[1][3]) == work.shown.reads[0].readings[0].value
@@ -444,6 +446,16 @@ def test_grid_outside_reach_and_slices_by_every_control(window, qtbot, few):
     type_into(bench.levels.step.line, "1e-9")
     settled(w, qtbot)
     assert "wider step" in bench.levels.problem.text()
+    click(slices.extremes)
+    settled(w, qtbot)
+    cut, grid = work.shown.slices[-1], work.shown.filled.grid
+    for end, at in ((0, np.nanargmin(grid.z)), (-1, np.nanargmax(grid.z))):
+        assert cut.places[end] == pytest.approx([grid.x[at % grid.x.size], grid.y[at // grid.x.size]])
+    click(bench.views.views["misses"])
+    settled(w, qtbot)
+    assert bench.views.bar.title.startswith("misses at left-out points")
+    judged = next(one for one in work.ways if one.way == work.filling.way)
+    assert len(bench.views.map.coloured.points()) == np.isfinite(judged.left_out.misses).sum()
     for name in ("beyond", "u", "map"):
         click(bench.views.views[name])
         settled(w, qtbot)

@@ -82,7 +82,7 @@ FieldSource = Annotated[OfChannels | OfTable | OfFamily | OfFormula | OfDifferen
 class FieldLook(_Frozen):
     """How a field is looked at: which picture, its bands, lines and points; the turn and height of the surface."""
 
-    shows: Literal["map", "surface", "beyond", "u", "caught"] = "map"
+    shows: Literal["map", "surface", "beyond", "misses", "u", "caught"] = "map"
     banded: bool = True
     lines: bool = True
     named: bool = True

@@ -37,7 +37,7 @@ class FieldBench(SeenBench):
         self.session = session
         self.work = work = FieldWork(session)
         self.left, self.views = FieldLeft(work), FieldViews(work)
-        self.making, self.out = Making(work, self), FieldOut(self, work)
+        self.making, self.out = Making(work, self), FieldOut(self, work, self.views.picture)
         self.points, self.way, self.levels = PointsCard(work), WayCard(work), LevelsCard(work)
         self.slices, self.reads = SlicesCard(work), ReadsCard(work)
         self.ask: Callable[[str], bool] = self._ask

@@ -5,9 +5,10 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
+import numpy as np
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from curvesieve.app.benches.field.work import FieldWork
+from curvesieve.app.benches.field.work import FieldWork, line_spec
 from curvesieve.app.widgets.basics import Card, Elided, button, empty, label
 from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
@@ -199,9 +200,12 @@ class SlicesCard(Card):
         for one in (label("in all", "muted"), self.count, label("width", "muted"), self.across):
             foot.addWidget(one)
         self.lines = QVBoxLayout()
+        self.extremes = button("+ through the extremes", "bare", "A slice from the lowest place to the highest")
+        self.extremes.clicked.connect(self.add_extremes)
         self.rows.addLayout(top)
         self.rows.addLayout(foot)
         self.rows.addLayout(self.lines)
+        self.rows.addWidget(self.extremes)
         self.rows.addWidget(label("drag one over the map; Shift and drag draws a line anywhere", "muted", wrap=True))
         self.problem = label(role="problem", wrap=True)
         self.rows.addWidget(self.problem)
@@ -238,6 +242,19 @@ class SlicesCard(Card):
     def _set(self, **what: Any) -> None:
         if not self.work.changed_part("slices", "slices", **what):
             self.refresh()
+
+    def add_extremes(self) -> None:
+        """A line from the lowest place of the surface to the highest."""
+        field, shown = self.work.field, self.work.shown_now
+        if field is None or shown is None or shown.filled is None or not shown.filled.grid.known.any():
+            return
+        grid = shown.filled.grid
+        (x0, y0), (x1, y1) = (
+            (float(grid.x[at % grid.x.size]), float(grid.y[at // grid.x.size]))
+            for at in (int(np.nanargmin(grid.z)), int(np.nanargmax(grid.z)))
+        )
+        line = line_spec((x0, y0, x1, y1), field.slices.width)
+        self._set(lines=(*field.slices.lines, line))
 
     def _out(self, number: int) -> None:
         field = self.work.field

@@ -6,10 +6,12 @@ import csv
 import io
 from pathlib import Path
 
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtCore import QBuffer
+from PyQt6.QtGui import QGuiApplication, QPixmap
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from curvesieve.app.benches.field.work import FieldWork, Shown
+from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.menu import MenuRow
 from curvesieve.core.errors import InputError
 from curvesieve.core.fields.writing import grid_file, lines_csv, lines_svg, matrix
@@ -20,10 +22,10 @@ _ROWS_AND_COLUMNS = "CSV in rows and columns (*.csv)"
 
 
 class FieldOut:
-    """Copies and writes the field in hand; `parent` has the dialogs, `picture` is what is grabbed."""
+    """Copies and writes the field in hand; `parent` has the dialogs, `seen` is what the picture is of."""
 
-    def __init__(self, parent: QWidget, work: FieldWork) -> None:
-        self.parent_, self.work = parent, work
+    def __init__(self, parent: QWidget, work: FieldWork, seen: QWidget) -> None:
+        self.parent_, self.work, self.seen = parent, work, seen
 
     def rows(self) -> list[MenuRow]:
         """The rows of a menu."""
@@ -35,6 +37,7 @@ class FieldOut:
             ("Write the grid…", self.ask_grid if there else None),
             ("Write the grid in rows and columns…", self.ask_matrix if there else None),
             ("Write the lines of equal z…", self.ask_lines if lines else None),
+            ("Write the picture…", self.ask_picture if there else None),
             ("", None),
             ("Copy the readings", self.copy_reads if reads else None),
             ("Write the readings…", self.ask_reads if reads else None),
@@ -117,6 +120,24 @@ class FieldOut:
         grid, lines = shown.filled.grid, shown.lines
         written = lines_svg if path.suffix.lower() == ".svg" else lines_csv
         self._write(path, lambda: written(lines, grid).encode())
+
+    def ask_picture(self) -> None:
+        """Asks for a file for the picture of the map or the surface."""
+        path = self._ask("Write the picture", "Picture (*.png)")
+        if path is not None:
+            self.write_picture(path)
+
+    def write_picture(self, path: Path) -> None:
+        """Writes the map or the surface with its colours as it is seen, twice as fine."""
+        seen = self.seen
+        picture = QPixmap(2 * seen.size())
+        picture.setDevicePixelRatio(2.0)
+        picture.fill(colour("card"))
+        seen.render(picture)
+        buffer = QBuffer()
+        buffer.open(QBuffer.OpenModeFlag.WriteOnly)
+        picture.save(buffer, "PNG")
+        self._write(path, lambda: bytes(buffer.data().data()))
 
     def _table(self) -> list[list[str]]:
         """The readings: name, symbol, value, u, unit, method, reference, each with its field."""

@@ -29,6 +29,7 @@ _VIEWS = (
     ("map", "Map", "Colours and lines of equal z"),
     ("surface", "Surface", "Seen from a side, turned with the mouse"),
     ("beyond", "Beyond", "Where the surface lies outside the range of the points around: false dips and wiggles"),
+    ("misses", "Misses", "How far the surface is off points that it was not shown, at each of them"),
     ("u", "u", "The standard uncertainty of the surface"),
     ("caught", "Caught", "What the step in hand took away"),
 )
@@ -47,7 +48,9 @@ class FieldViews(QWidget):
         self.stack = QStackedWidget()
         self.stack.addWidget(self.map)
         self.stack.addWidget(self.surface)
-        views = QHBoxLayout()
+        self.picture = QWidget()
+        views = QHBoxLayout(self.picture)
+        views.setContentsMargins(0, 0, 0, 0)
         views.setSpacing(0)
         views.addWidget(self.stack, 1)
         views.addWidget(self.bar)
@@ -58,7 +61,7 @@ class FieldViews(QWidget):
         rows.setSpacing(6)
         rows.addLayout(top)
         rows.addWidget(self.problem)
-        rows.addLayout(views, 1)
+        rows.addWidget(self.picture, 1)
         self.slice_title = label("SLICES", "section")
         self.slice_words = Elided(role="muted")
         self.slice_words.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -180,6 +183,7 @@ class FieldViews(QWidget):
         for name, one in self.views.items():
             one.setChecked(name == self._view(shown))
         self.views["u"].setEnabled(shown is not None and shown.filled is not None and shown.filled.grid.u is not None)
+        self.views["misses"].setEnabled(shown is not None and shown.filled is not None)
         self.views["beyond"].setEnabled(shown is not None and shown.filled is not None)
         self.views["caught"].setVisible(bool(field.sieve))
         self.dots.setChecked(look.points)
@@ -196,6 +200,8 @@ class FieldViews(QWidget):
         wanted = field.look.shows if field is not None else "map"
         if wanted == "u" and (shown is None or shown.filled is None or shown.filled.grid.u is None):
             return "map"
+        if wanted == "misses" and (shown is None or shown.filled is None):
+            return "map"
         if wanted == "caught" and (field is None or not field.sieve):
             return "map"
         return wanted
@@ -206,7 +212,7 @@ class FieldViews(QWidget):
         look = now.look if now is not None else look
         self.stack.setCurrentWidget(self.surface if view == "surface" else self.map)
         names = points.names
-        if shown.filled is None or view == "caught":
+        if shown.filled is None or view in ("caught", "misses"):
             self._show_scatter(shown, view)
             self.surface.show_surface(None, None, None, Eye(), False)
             return
@@ -254,6 +260,9 @@ class FieldViews(QWidget):
             )
             x, y, z = trail.caught
             title = f"{trail.slot.rule.label}: {units.labelled('taken', trail.before.names.z_unit)}"
+        if view == "misses":
+            x, y, z, words = self._misses(shown)
+            title = units.labelled(words, points.names.z_unit)
         every = shown.prepared.gathered.points
         extent = tuple(float(v) for v in (every.x.min(), every.x.max(), every.y.min(), every.y.max()))
         self.map.show_no_grid()
@@ -263,11 +272,24 @@ class FieldViews(QWidget):
         scale = Scale(float(z.min()), float(z.max())) if z.size else None
         self.bar.show_scale(scale, title)
         self.map.show_points(np.empty(0), np.empty(0))
-        if view == "caught":
+        if view in ("caught", "misses"):
             self.map.show_faint(every.x, every.y)
         self.map.show_coloured(x, y, scale.rgb(z) if scale is not None else np.empty((0, 4), np.uint8))
-        if view != "caught":
+        if shown.filled is None:
             self.profile.show_slices((), None, -1)
+
+    def _misses(self, shown: Shown) -> tuple[np.ndarray, np.ndarray, np.ndarray, str]:
+        """Places and misses of the way in hand: at left-out points where these are known, else what is left at all."""
+        points, way = shown.prepared.points, self.work.filling.way
+        judged = next((one for one in self.work.ways if one.way == way and one.left_out is not None), None)
+        if judged is not None and judged.left_out is not None:
+            which, misses = judged.left_out.which, judged.left_out.misses
+            known = np.isfinite(misses)
+            return points.x[which][known], points.y[which][known], misses[known], "misses at left-out points"
+        assert shown.filled is not None
+        left = shown.filled.surface.at(points.x, points.y)[0] - points.z
+        known = np.isfinite(left)
+        return points.x[known], points.y[known], left[known], "surface less points"
 
     def _show_nothing(self) -> None:
         self.map.show_no_grid()
