@@ -41,10 +41,10 @@ class FieldBar(QWidget):
         if scale is None:
             painter.end()
             return
-        box = QRectF(8, 40, _BAR_PX, self.height() - 66)
+        box = QRectF(8, 60, _BAR_PX, self.height() - 86)
         painter.setFont(font(13))
         painter.setPen(colour("muted"))
-        words = QRectF(4, 2, self.width() - 6, 36)
+        words = QRectF(4, 2, self.width() - 6, 54)
         painter.drawText(
             words, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, self.title
         )

@@ -44,7 +44,10 @@ class SlicesPlot(Plot):
             self._state = None
             return
         name, unit = slices[0].axis
-        self.set_labels(units.labelled(name, unit), units.labelled(slices[0].names.z, slices[0].names.z_unit))
+        along = units.labelled(name, unit)
+        if any(one.spec.along == "line" for one in slices) and slices[0].spec.along != "line":
+            along += "; of drawn lines: distance from where they begin"
+        self.set_labels(along, units.labelled(slices[0].names.z, slices[0].names.z_unit))
         colours = family_colours(len(slices))
         for number, one in enumerate(slices):
             if in_hand < 0 or number == in_hand or len(slices) <= _NAMED:
