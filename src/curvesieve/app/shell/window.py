@@ -343,6 +343,11 @@ class Window(QMainWindow):
 
     def make_figure(self) -> None:
         """A figure of what is in hand, on the Figure bench."""
+        field = self.field_bench.work.field if self.bench == "Field" else None
+        if field is not None:
+            self.show_bench("Figure")
+            self.figure_bench.make_of_field(field.id)
+            return
         of_curve = self.bench == "Curve"
         self.show_bench("Figure")
         self.figure_bench.make_first(of_curve)

@@ -82,3 +82,38 @@ def divided(number: float) -> tuple[Turn, Turn]:
             return number / np.asarray(x, dtype=float)
 
     return turn, turn
+
+
+def colour_walk(stops: Any) -> Any:
+    """Colours on the way from stop to stop."""
+    from matplotlib.colors import LinearSegmentedColormap
+
+    return LinearSegmentedColormap.from_list("along", list(stops))
+
+
+def surface(
+    x: Any, y: Any, z: Any, stops: Any, ends: Any, turn: float, tilt: float, height: float, edge: str, width: float
+) -> Any:
+    """A surface seen from a side, as quadrangles from back to front; in bands between `ends` where there are any."""
+    from matplotlib.collections import PolyCollection
+
+    low, high = float(np.nanmin(z)), float(np.nanmax(z))
+    wide = max(float(np.ptp(x)), float(np.ptp(y))) or 1.0
+    c, s, a = math.cos(math.radians(turn)), math.sin(math.radians(turn)), math.radians(tilt)
+    u, v = (x - x.mean()) / wide, (y - y.mean()) / wide
+    up = height * ((z - low) / (high - low) - 0.5) if high > low else 0 * z
+    across, depth = u * c - v * s, u * s + v * c
+    seen = np.stack([across, depth * math.sin(a) + up * math.cos(a)], axis=-1)
+
+    def corners(values: Any) -> Any:
+        return np.stack([values[:-1, :-1], values[:-1, 1:], values[1:, 1:], values[1:, :-1]], axis=2)
+
+    quads, deep, level = corners(seen), corners(depth).mean(axis=2), corners(z).mean(axis=2)
+    whole = np.isfinite(level)
+    order = np.argsort(-deep[whole])
+    share = (level[whole] - low) / (high - low) if high > low else 0 * level[whole]
+    inner = [one for one in ends if low < one < high]
+    if inner:
+        share = np.searchsorted(inner, level[whole]) / len(inner)
+    faces = colour_walk(stops)(share)[order]
+    return PolyCollection(quads[whole][order], facecolors=faces, edgecolors=edge, linewidths=width)

@@ -12,6 +12,7 @@ import numpy as np
 from curvesieve.core import units
 from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError, counted
+from curvesieve.core.figures.fields import DrawnField, drawn_field, slices_of
 from curvesieve.core.figures.places import Placed, placed
 from curvesieve.core.fitting.straighten import STRAIGHTENINGS, straighten
 from curvesieve.core.measures.outcome import Outcome
@@ -22,6 +23,7 @@ from curvesieve.core.study.figure_parts import (
     ConstructionContent,
     CurveContent,
     FamilyContent,
+    FieldContent,
     FigureSpec,
     PanelSpec,
     ResidualContent,
@@ -30,7 +32,7 @@ from curvesieve.core.study.figure_parts import (
     Units,
 )
 from curvesieve.core.study.measuring import measure_curves, measured_curve
-from curvesieve.core.study.passing import recorded, sieved_curve
+from curvesieve.core.study.passing import giver, recorded, sieved_curve
 from curvesieve.core.study.standing import in_order, standing
 from curvesieve.core.study.study import Study
 from curvesieve.core.study.trends import trend_of
@@ -88,6 +90,7 @@ class Shown:
     shapes: tuple[tuple[Shape, ...], ...] = ()
     marks: tuple[Placed, ...] = ()
     said: tuple[str, ...] = ()
+    fields: tuple[DrawnField, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,6 +102,7 @@ class _Part:
     y: Title
     shapes: tuple[tuple[Shape, ...], ...] = ()
     said: tuple[str, ...] = ()
+    fields: tuple[DrawnField, ...] = ()
 
 
 def shown(study: Study, spec: FigureSpec) -> tuple[Shown, ...]:
@@ -127,7 +131,8 @@ def _panel(study: Study, panel: PanelSpec) -> Shown:
 def _joined(made: Shown, part: _Part, right: bool) -> Shown:
     """A content more on the same axes, in the units of the first of them. Raises InputError where these do not fit."""
     first_x, first_y = made.x, made.right if right else made.y
-    begun_x, begun_y = bool(made.lines), any(line.right == right for line in made.lines)
+    begun_x = bool(made.lines or made.fields)
+    begun_y = any(line.right == right for line in made.lines) or (bool(made.fields) and not right)
     if begun_x and not _fits(part.x.unit, first_x.unit):
         what = part.lines[0].label if part.lines else "What comes after it"
         raise InputError(f"{what} is over {part.x.words}, and this panel over {first_x.words}; it is not drawn.")
@@ -139,10 +144,13 @@ def _joined(made: Shown, part: _Part, right: bool) -> Shown:
         )
     x, y = (first_x if begun_x else part.x), (first_y if begun_y else part.y)
     lines = tuple(_in(line, part, x.unit, y.unit, right) for line in part.lines)
+    if part.fields and (part.x.unit, part.y.unit) != (x.unit, y.unit):
+        raise InputError(f"{part.fields[0].label} is in other units than this panel; convert it in its sieve.")
     same = (part.x.unit, part.y.unit) == (x.unit, y.unit)
     return Shown(
         (*made.lines, *lines), x, made.y if right else y, y if right else made.right,
         (*made.shapes, *part.shapes) if same else made.shapes, made.marks, (*made.said, *part.said),
+        (*made.fields, *part.fields),
     )  # fmt: skip
 
 
@@ -329,7 +337,26 @@ def _said(axis: str, curve: Curve) -> str:
     return axis
 
 
+def _field(study: Study, content: FieldContent, panel: PanelSpec) -> _Part:
+    if content.shows == "slices":
+        made = slices_of(study, content, giver(study))
+        first = made[0][1]
+        count = max(len(made) - 1, 1)
+        slices = tuple(
+            Drawn(f"slice {content.field} {name}", name, one.x, one.y, one.u, along=number / count)
+            for number, (name, one) in enumerate(made)
+        )
+        return _Part(slices, *_titles(first))
+    drawn, filled = drawn_field(study, content, giver(study))
+    points, names = filled.surface.points, filled.grid.names
+    x, y = Title(names.x, names.x_unit), Title(names.y, names.y_unit)
+    if content.shows == "surface":
+        return _Part((), Title(), Title(), fields=(drawn,))
+    lines = (Drawn(f"points {content.field}", f"points of {drawn.label}", points.x, points.y, role="points"),)
+    return _Part(lines if content.points else (), x, y, fields=(drawn,))
+
+
 _SHOWING: Mapping[str, Callable[[Study, Any, PanelSpec], _Part]] = {
     "curve": _curve, "residual": _residual, "family": _family, "trend": _trend, "construction": _construction,
-    "straight": _straight,
+    "straight": _straight, "field": _field,
 }  # fmt: skip

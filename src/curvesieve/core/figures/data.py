@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.figures.content import Drawn, Shown
+from curvesieve.core.figures.fields import in_columns
 from curvesieve.core.figures.pen import Numbers
 from curvesieve.core.shapes import Fill, Line
 
@@ -38,7 +39,7 @@ class Columns:
 
 
 LinesData = dict[tuple[int, str], tuple[Numbers, Numbers, Numbers | None]]
-"""x, y and u of each line, by the panel's number and the line's id."""
+"""x, y and u of each line, and x, y and z of each field, by the panel's number and the id."""
 ShapesData = dict[int, list[tuple[Numbers, ...]]]
 """The numbers of each construction that has some, by the panel's number, in their order."""
 
@@ -51,6 +52,14 @@ def columns_of(panels: Sequence[Shown]) -> tuple[Columns, LinesData, ShapesData]
     for place, panel in enumerate(panels):
         for line in panel.lines:
             lines[place, line.id] = _line(columns, place, panel, line)
+        for one in panel.fields:
+            name = f"panel {place + 1}, {one.label}"
+            x, y, z = in_columns(one)
+            lines[place, one.id] = (
+                columns.add(f"{name}: {panel.x.words or 'x'}", x),
+                columns.add(f"{name}: {panel.y.words or 'y'}", y),
+                columns.add(f"{name}: {one.words}", z),
+            )
         shapes[place] = []
         for number, shape in enumerate((one for group in panel.shapes for one in group), 1):
             name = f"panel {place + 1}, construction {number}"

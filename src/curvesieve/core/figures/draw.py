@@ -100,6 +100,8 @@ def drawn(spec: FigureSpec, panels: Sequence[Shown], most: int = STRETCHES) -> P
                     set_inner_ticks(page.pen, name, which, axis)
         page.around, room = lay_out(page.pen, spec, len(spec.panels))
         for place, (name, which, axis) in axes:
+            if not page.pen.at(name).axison:  # a surface seen from a side has no axes
+                continue
             far = name.endswith("r")
             both = takes_both(spec.panels[place], which, axis, far)
             draw_small_ticks(page.pen, name, which, axis, manner, both, far)
@@ -167,5 +169,6 @@ def _shown_texts(panels: Sequence[Shown]) -> Iterator[str]:
         yield from (title.words for title in (shown.x, shown.y, shown.right))
         yield from (line.label for line in shown.lines)
         yield from (mark.words for mark in shown.marks)
+        yield from (one.words for one in shown.fields)
         yield from shown.said
         yield from (shape.text for group in shown.shapes for shape in group if isinstance(shape, Words))

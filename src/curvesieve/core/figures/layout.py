@@ -150,7 +150,7 @@ def _said(pen: Pen, number: int) -> tuple[object, ...]:
     """All that decides on what a panel's words and numbers take: these, their places, and how they are drawn."""
     name = f"ax{number}"
     found: list[object] = [tuple(np.round(pen.at(name).get_position().bounds, 9).tolist())]
-    for one in (name, f"{name}r", f"{name}x2", f"{name}y2"):
+    for one in (name, f"{name}r", f"{name}x2", f"{name}y2", f"{name}c"):
         if one not in pen.kept:
             continue
         axes = pen.at(one)
@@ -181,7 +181,7 @@ def _around(pen: Pen, number: int, renderer: Any, outer: tuple[bool, bool, bool,
     axes = pen.at(name)
     box = axes.bbox
     sides = np.zeros(4)
-    all_axes = [axes, *(pen.kept[one] for one in (f"{name}r", f"{name}x2", f"{name}y2") if one in pen.kept)]
+    all_axes = [axes, *(pen.kept[one] for one in (f"{name}r", f"{name}x2", f"{name}y2", f"{name}c") if one in pen.kept)]
     for one in all_axes:
         if one is not axes and one in axes.child_axes:
             one.apply_aspect(one.get_axes_locator()(one, renderer) if one.get_axes_locator() else None)

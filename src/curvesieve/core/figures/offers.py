@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Literal
 
 from curvesieve.core.reading import ReadingKey
 from curvesieve.core.study.document import Family
 from curvesieve.core.study.edits.base import new_id
 from curvesieve.core.study.family_parts import FamilyLook
+from curvesieve.core.study.field_parts import FieldEntry
 from curvesieve.core.study.figure_parts import (
     PAGES,
     AxisSpec,
@@ -16,9 +18,11 @@ from curvesieve.core.study.figure_parts import (
     Content,
     CurveContent,
     FamilyContent,
+    FieldContent,
     FigureSpec,
     GuideMark,
     LineSpec,
+    Names,
     PanelSpec,
     ResidualContent,
     Spot,
@@ -153,6 +157,35 @@ def _of_curve(study: Study, curve_id: str) -> Iterator[Offer]:
     yield _offer(f"{label} on straight axes", f"{label}, straight", (straight,))
 
 
+_FIELD_SHOWS: tuple[tuple[Literal["map", "lines", "surface", "slices"], str], ...] = (
+    ("map", "as a map"), ("lines", "lines of equal z"), ("surface", "as a surface"), ("slices", "its slices"),
+)  # fmt: skip
+
+
+def field_content(field: FieldEntry, shows: Literal["map", "lines", "surface", "slices"]) -> FieldContent:
+    """A field as it is looked at on its bench."""
+    look = field.look
+    return FieldContent(
+        field=field.id, shows=shows, banded=look.banded, lines=look.lines, named=look.named, points=look.points,
+        turn=look.turn, tilt=min(max(look.tilt, 2.0), 90.0), height=look.height,
+    )  # fmt: skip
+
+
+def offers_of_field(study: Study, field_id: str) -> list[Offer]:
+    """The figures that can be made of a field: what is looked at first, then the others."""
+    field = study.field(field_id)
+    if field is None:
+        return []
+    order = sorted(_FIELD_SHOWS, key=lambda one: one[0] != field.look.shows)
+    small = ((f"points {field.id}", LineSpec(mark_size=1.4)),)
+    made = []
+    for shows, words in order:
+        names: Names = "key" if shows == "slices" else "none"
+        panel = PanelSpec(contents=(field_content(field, shows),), names=names, lines=small)
+        made.append(_offer(f"{field.name}, {words}", field.name, (panel,)))
+    return made
+
+
 def is_histogram(study: Study, curve_id: str) -> bool:
     """Whether a curve is the histogram of a channel, made here."""
     record = study.record_of(curve_id)
@@ -179,4 +212,7 @@ def pieces(study: Study) -> list[Piece]:
             if column.key is not None:
                 content = TrendContent(family=family.id, key=column.key)
                 found.append(Piece("Readings", f"{column.title}, {family.label}", content))
+    for field in study.document.fields:
+        for shows, words in _FIELD_SHOWS:
+            found.append(Piece("Fields", f"{field.name}, {words}", field_content(field, shows)))
     return found

@@ -10,6 +10,7 @@ from functools import partial
 from curvesieve.core.figures.axes import draw_axis, draw_cut, draw_frame, set_limits, set_scale
 from curvesieve.core.figures.content import Shown, Title
 from curvesieve.core.figures.data import LinesData, ShapesData
+from curvesieve.core.figures.fields import draw_field
 from curvesieve.core.figures.lines import Named, draw_line, draw_names, draw_shapes, style_of
 from curvesieve.core.figures.marks import draw_marks, inset_limits
 from curvesieve.core.figures.pen import Pen, Ref
@@ -93,6 +94,10 @@ class PanelDrawing:
             set_limits(pen, f"{axes}r", "y", panel.right, self.said)
 
     def _draw_lines(self) -> None:
+        for number, one in enumerate(self.shown.fields):
+            x, y, z = self.lines[self.place, one.id]
+            assert z is not None
+            draw_field(self.pen, self.axes, self.place, number, one, (x, y, z), self.spec.manner)
         for number, line in enumerate(self.shown.lines):
             style, name = style_of(self.panel, self.spec.manner, line, number), f"line{self.place}_{number}"
             axes = f"{self.axes}r" if line.right else self.axes
@@ -161,9 +166,10 @@ class PanelDrawing:
             letter = f"({chr(97 + self.place % 26)})"
             self.pen.do(self.axes, "text", *self._corner(), letter, transform=on, va="top", zorder=7)
         lines = self.shown.lines
-        gone = [one for one in self.shown.said if not lines or " not there now" in one or "any more" in one]
+        empty = not lines and not self.shown.fields
+        gone = [one for one in self.shown.said if empty or " not there now" in one or "any more" in one]
         if gone:
-            x, y, ha, va = (0.5, 0.5, "center", "center") if not lines else (0.02, 0.02, "left", "bottom")
+            x, y, ha, va = (0.5, 0.5, "center", "center") if empty else (0.02, 0.02, "left", "bottom")
             text = "\n".join(textwrap.fill(one, _TOLD_LETTERS) for one in gone)
             self.pen.do(self.axes, "text", x, y, text, transform=on, ha=ha, va=va, zorder=7,
                         fontsize=0.9 * self.spec.manner.words, parse_math=False)  # fmt: skip

@@ -17,6 +17,7 @@ from curvesieve.core.study.edits.figures import Change, in_panel, with_axis, wit
 from curvesieve.core.study.figure_parts import (
     Content,
     FamilyContent,
+    FieldContent,
     FigureSpec,
     GuideMark,
     Inset,
@@ -70,7 +71,7 @@ def part_rows(study: Study, spec: FigureSpec) -> list[PartRow]:
 
 _KINDS = {
     "curve": "Curve", "residual": "Residual", "family": "Family", "trend": "Readings", "construction": "Construction",
-    "straight": "Straight axes",
+    "straight": "Straight axes", "field": "Field",
 }  # fmt: skip
 
 
@@ -84,6 +85,9 @@ def _of_content(study: Study, content: Content) -> str:
         if isinstance(content, FamilyContent):
             return f"{label}, lifted" if content.lifted else label
         return f"{content.key.quantity} of {label}"
+    if isinstance(content, FieldContent):
+        field = study.field(content.field)
+        return f"{field.name if field is not None else 'gone'}, {content.shows}"
     label = study.entry(content.curve).label if study.has(content.curve) else "gone"
     if isinstance(content, StraightContent) and content.way in STRAIGHTENINGS:
         return f"{label}, {STRAIGHTENINGS[content.way].label}"

@@ -14,6 +14,7 @@ from curvesieve.core.study.figure_parts import (
     BandMark,
     BracketMark,
     FamilyContent,
+    FieldContent,
     GuideMark,
     Mark,
     PanelSpec,
@@ -113,7 +114,7 @@ def curves_in(study: Study, panel: PanelSpec) -> list[str]:
         if isinstance(content, FamilyContent | TrendContent):
             family = next((one for one in study.document.families if one.id == content.family), None)
             found += family.curves if family is not None else ()
-        else:
+        elif not isinstance(content, FieldContent):
             found.append(content.curve)
     return [id_ for id_ in dict.fromkeys(found) if study.has(id_)]
 

@@ -151,8 +151,33 @@ class StraightContent(_Content):
     way: str = "exponential"
 
 
+class FieldContent(_Content):
+    """A field: as a map in colours, as lines of equal z, as a surface seen from a side, or its slices.
+
+    `banded` has colours in bands between the field's levels; `turn` and `tilt` are in °, `height` in shares of a side.
+    """
+
+    kind: Literal["field"] = "field"
+    field: str
+    shows: Literal["map", "lines", "surface", "slices"] = "map"
+    banded: bool = True
+    lines: bool = True
+    named: bool = True
+    points: bool = False
+    bar: bool = True
+    turn: float = -60.0
+    tilt: float = Field(default=35.0, ge=2, le=90)
+    height: float = Field(default=0.5, gt=0, le=20)
+
+
 Content = Annotated[
-    CurveContent | ResidualContent | FamilyContent | TrendContent | ConstructionContent | StraightContent,
+    CurveContent
+    | ResidualContent
+    | FamilyContent
+    | TrendContent
+    | ConstructionContent
+    | StraightContent
+    | FieldContent,
     Field(discriminator="kind"),
 ]
 

@@ -27,7 +27,8 @@ if TYPE_CHECKING:
 
 _ASKED_BY_HAND = 1_000
 """Of more points, ways are compared when that is asked for."""
-_LOOKED_BEYOND = 200_000
+_LOOKED_BEYOND, _FEW_POINTS = 200_000, 50_000
+"""Of larger grids, and of more points, what lies beyond its neighbours is worked out when it is looked at."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -262,7 +263,8 @@ def _shown(study: Any, field: FieldEntry, key: str, passed: Callable[[str], Any]
     lines = tuple(lines_of(filled.grid, levels))
     ticket.stop_if_asked()
     off = None
-    if field.look.shows == "beyond" or filled.grid.z.size <= _LOOKED_BEYOND:
+    little = filled.grid.z.size <= _LOOKED_BEYOND and len(prepared.points) <= _FEW_POINTS
+    if field.look.shows == "beyond" or little:
         off = beyond(filled.surface, filled.grid) if len(prepared.points) > 3 else None
     ticket.stop_if_asked()
     slices, problems = _cut(study, field, prepared, passed)

@@ -329,6 +329,13 @@ class FigureBench(SeenBench):
         found = self.work.offers(curve_first)
         self.work.make(found[0] if found else None)
 
+    def make_of_field(self, field_id: str) -> None:
+        """Makes the figure of a field as it is looked at."""
+        from curvesieve.core.figures.offers import offers_of_field
+
+        found = offers_of_field(self.session.study, field_id)
+        self.work.make(found[0] if found else None)
+
     def open_marks(self) -> None:
         menu_of(self, self.mark_rows()).popup(self.add_mark.mapToGlobal(QPoint(0, self.add_mark.height())))
 

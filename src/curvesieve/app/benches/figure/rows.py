@@ -18,6 +18,7 @@ from curvesieve.core.study.figure_parts import (
     ConstructionContent,
     CurveContent,
     FamilyContent,
+    FieldContent,
     FigureSpec,
     GuideMark,
     Inset,
@@ -76,6 +77,13 @@ ROWS: dict[type[BaseModel], tuple[Row, ...]] = {
     ),
     StraightContent: (
         Row("way", "axes", choices=tuple((slug, one.label) for slug, one in STRAIGHTENINGS.items())),
+    ),
+    FieldContent: (
+        Row("shows", "shown as"), Row("banded", "bands", tip="Colours in bands between the levels of the field"),
+        Row("lines", "lines", beside=True), Row("named", "values", beside=True),
+        Row("points", "its points"), Row("bar", "colour bar", beside=True),
+        Row("turn", "turn, tilt", other="tilt", tip="Of a surface, in °"),
+        Row("height", "height", tip="Of a surface, in shares of a side"),
     ),
     AxisSpec: (
         Row("words", "words", empty="quantity and unit", kind="words"),
