@@ -24,6 +24,8 @@ from curvesieve.core.figures.parts import part_rows, with_part
 from curvesieve.core.figures.writing import beside, page_of, save
 from curvesieve.core.formats import read
 from curvesieve.core.intake.take import Take
+from curvesieve.core.report.blocks import report_of_study
+from curvesieve.core.report.study_writing import study_report_written
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study import fields as core
 from curvesieve.core.study.field_parts import FieldLook, OfChannels, OfDifference, OfFamily, OfFormula
@@ -87,6 +89,15 @@ def test_slices_keep_their_place_in_steps_fits_and_files(study, tmp_path):
     assert again.document == study.document
     assert recorded(again, curve).y == pytest.approx(found.y)
     assert recorded(again, curve).u == pytest.approx(found.u)
+
+
+def test_reports_say_what_was_done_to_the_field_of_a_slice(study):
+    study = edits.field_step("f", parse_field_step({"step": "level-field", "degree": 2}))(sliced(study, 0.0))
+    text = study_report_written(report_of_study(study), ".html").decode()
+    assert "thickness-map.csv (points of the field thickness)" in text
+    assert study.document.records[0].source in text
+    assert "a polynomial surface of degree 2 was taken out" in text
+    assert "planes over Delaunay" in text
 
 
 def test_what_is_in_use_is_not_taken_away_and_what_is_gone_is_said(study):

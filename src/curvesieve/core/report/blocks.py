@@ -25,10 +25,12 @@ from curvesieve.core.report.words import (
     steps_in_words,
 )
 from curvesieve.core.study.document import Family
+from curvesieve.core.study.fields import about
 from curvesieve.core.study.figure_parts import FigureSpec
 from curvesieve.core.study.ledger import ledger_of
 from curvesieve.core.study.ledger_tables import short_table
 from curvesieve.core.study.measuring import measure_curves
+from curvesieve.core.study.passing import giver
 from curvesieve.core.study.shared_numbers import family_numbers
 from curvesieve.core.study.study import Study
 from curvesieve.core.tracing.told import told_of
@@ -226,13 +228,34 @@ def _references(scope: _Scope) -> list[Block]:
 
 def _files(scope: _Scope) -> list[Block]:
     records = {one.id: one for id_ in scope.curves if (one := scope.study.record_of(id_)) is not None}
+    told = _fields_told(scope)
     charts = {chart.id: chart for id_ in scope.curves if (chart := scope.study.chart_of(id_)) is not None}
     rows = [(one.file_name, one.source) for one in records.values()]
     rows += [(f"{one.name} (picture of a chart)", one.picture) for one in charts.values()]
+    rows += [
+        (f"{one['source']} (points of the field {one['field']})", one["SHA-256"])
+        for one in told.values()
+        if "SHA-256" in one
+    ]
     notes = tuple(f"{one.file_name}: {note}" for one in records.values() for note in one.notes)
     notes += tuple(f"{one.name}: {told_of(one.trace)}" for one in charts.values())
+    for field in told.values():
+        said = ", ".join(f"{key} {value}" for key, value in field.items() if key not in ("field", "SHA-256"))
+        notes += (f"{field['field']}: {said}",)
     made: list[Block] = [Listing("", (("file", "SHA-256"), *rows))] if rows else []
     return [*made, Points(notes)] if notes else made
+
+
+def _fields_told(scope: _Scope) -> dict[str, dict[str, str]]:
+    """What was done to the fields that curves are slices of, by their ids; where that cannot be had, why."""
+    found = {one.id: one.name for id_ in scope.curves if (one := scope.study.field_of(id_)) is not None}
+    told = {}
+    for id_, name in found.items():
+        try:
+            told[id_] = dict(about(scope.study, id_, giver(scope.study)))
+        except InputError as error:
+            told[id_] = {"field": name, "cannot be made:": str(error)}
+    return told
 
 
 def _versions(scope: _Scope) -> list[Block]:

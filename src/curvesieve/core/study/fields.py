@@ -23,7 +23,7 @@ from curvesieve.core.fields.steps import FieldTrail, pass_points
 from curvesieve.core.fields.surface import Filling, Surface, fill, filling_for
 from curvesieve.core.fields.ways.base import Stop, Way, unwatched
 from curvesieve.core.study.document import FromField
-from curvesieve.core.study.field_parts import FieldEntry, OfDifference, OfFamily, OfFormula, OfTable
+from curvesieve.core.study.field_parts import FieldEntry, OfChannels, OfDifference, OfFamily, OfFormula, OfTable
 from curvesieve.core.study.study import Study
 
 _MOST_KEPT = 60
@@ -220,6 +220,30 @@ def read(study: Study, field_id: str, passed: Passed) -> list[FieldRead]:
         return read_field(SeenField(found.surface, found.grid), field.measures)
 
     return _kept.get("read", f"{study.field_key(field_id)} {slots}", work)
+
+
+def about(study: Study, field_id: str, passed: Passed) -> list[tuple[str, str]]:
+    """What was done to a field, as pairs of a word and what there is to say: source, points, steps, way, u.
+
+    Raises InputError as `prepared`; of a field that cannot be filled in it says so.
+    """
+    field = entry_of(study, field_id)
+    made = [("field", field.name), ("source", study.field_origin(field_id))]
+    source = field.source
+    if isinstance(source, OfChannels | OfTable):
+        made += [("SHA-256", one.source) for one in study.document.records if one.id == source.record]
+    ready = prepared(study, field_id, passed)
+    steps = [
+        trail.slot.rule.in_words(trail.before.names.x_unit, trail.before.names.y_unit)
+        for trail in ready.trail if trail.slot.on and not trail.problem
+    ]  # fmt: skip
+    made += [("points", ready.gathered.told), ("steps", "; ".join(steps) or "as recorded")]
+    try:
+        surface = filled(study, field_id, passed).surface
+    except InputError as error:
+        return [*made, ("filled in", f"not at all: {error}")]
+    made += [("filled in by", surface.filling.way.in_words()), ("found", surface.filler.told)]
+    return [*made, ("u", surface.u_told or "none")]
 
 
 def slice_of(study: Study, field_id: str, spec: SliceSpec, passed: Passed) -> Slice:

@@ -34,6 +34,7 @@ from curvesieve.core.study.document import (
     RecordEntry,
 )
 from curvesieve.core.study.field_keys import WithFields
+from curvesieve.core.study.field_parts import FieldEntry
 from curvesieve.core.study.keys import ByParts
 from curvesieve.core.tracing.parts import AxisSpec, SeriesSpec
 
@@ -151,6 +152,11 @@ class Study(WithFields):
         """The chart that a curve is traced from; None where it comes from elsewhere, or its chart is gone."""
         source = self.entry(curve_id).source
         return self.chart(source.chart) if isinstance(source, FromChart) else None
+
+    def field_of(self, curve_id: str) -> FieldEntry | None:
+        """The field that a curve is a slice of; None where it comes from elsewhere, or its field is gone."""
+        source = self.entry(curve_id).source
+        return self.field(source.field) if isinstance(source, FromField) else None
 
     def series(self, source: FromChart) -> tuple[AxisSpec, AxisSpec, SeriesSpec] | None:
         """The axes and the series that a curve is traced by; None where its chart or series is gone."""

@@ -16,6 +16,8 @@ from curvesieve.app.widgets.menu import MenuRow
 from curvesieve.core.errors import InputError
 from curvesieve.core.fields.writing import grid_file, lines_csv, lines_svg, matrix
 from curvesieve.core.files import write_bytes, write_text
+from curvesieve.core.study.fields import about
+from curvesieve.core.study.passing import giver
 
 _GRIDS = "CSV: x, y, z, u (*.csv);;Spreadsheet (*.xlsx);;HDF5, NXdata (*.h5);;NumPy (*.npz);;JSON (*.json)"
 _ROWS_AND_COLUMNS = "CSV in rows and columns (*.csv)"
@@ -46,28 +48,7 @@ class FieldOut:
     def about(self, shown: Shown) -> list[tuple[str, str]]:
         """Where the numbers are from: source, steps, way, u."""
         study = self.work.session.study
-        steps = "; ".join(
-            trail.slot.rule.in_words(trail.before.names.x_unit, trail.before.names.y_unit)
-            for trail in shown.prepared.trail if trail.slot.on and not trail.problem
-        )  # fmt: skip
-        made = [
-            ("field", shown.field.name),
-            ("source", study.field_origin(shown.field.id)),
-            ("points", shown.prepared.gathered.told),
-        ]
-        source = shown.field.source
-        if source.kind in ("channels", "table"):
-            record = next((one for one in study.document.records if one.id == source.record), None)
-            made += [("SHA-256", record.source)] if record is not None else []
-        made.append(("steps", steps or "as recorded"))
-        if shown.filled is not None:
-            surface = shown.filled.surface
-            made += [
-                ("filled in by", surface.filling.way.in_words()),
-                ("found", surface.filler.told),
-                ("u", surface.u_told or "none"),
-            ]
-        return made
+        return about(study, shown.field.id, giver(study))
 
     # -- files --------------------------------------------------------------------------------------
 
