@@ -13,6 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from curvesieve.core.fields.ways import registered_ways
+from curvesieve.core.figures.writing import page_of
 from curvesieve.core.study import load_study, save_study
 from curvesieve.core.study.passing import recorded, sieved_curve
 from curvesieve.demo.build import build_study
@@ -148,6 +149,13 @@ def test_the_thickness_map_from_file_to_kriged_map_slices_and_volume(window, qtb
     qtbot.waitUntil(lambda: not w.session.jobs.busy)
     spectrum = sieved_curve(w.session.study, family.curves[2]).curve
     assert len(spectrum) > 10
+    # a page of the map with a click
+    click(w.header.buttons["Field"])
+    click(bench.figure)
+    qtbot.waitUntil(lambda: w.bench == "Figure" and not w.session.jobs.busy)
+    (content,) = w.figure_bench.work.spec.panels[0].contents
+    assert (content.kind, content.field, content.shows) == ("field", work.field.id, "map")
+    assert not page_of(w.session.study, w.figure_bench.work.spec).said
     # linked: another way of filling moves the slice
     click(w.header.buttons["Field"])
     row = next(k for k in range(table.rowCount()) if table.item(k, 0).text() == "Nearest point")

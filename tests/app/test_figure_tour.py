@@ -22,7 +22,8 @@ from curvesieve.core.figures.parts import part_rows, value_of
 from curvesieve.core.measures.base import parse_measure
 from curvesieve.core.steps.trim import KeepRange
 from curvesieve.core.study import edits
-from curvesieve.core.study.figure_parts import AxisSpec, FamilyContent, Inset, PanelSpec
+from curvesieve.core.study.field_parts import OfFormula
+from curvesieve.core.study.figure_parts import AxisSpec, FamilyContent, FieldContent, Inset, PanelSpec
 from curvesieve.demo.build import build_study
 from tests.app.gestures import LEFT, PLAIN, click, menu_behind, press, take, type_into
 
@@ -430,6 +431,8 @@ def test_every_field_of_every_part_can_be_used(window, qtbot, demo):
     bench.add_inset()
     for number in (0, 1):
         bench.pieces.asked.emit(number)
+    assert w.session.apply(edits.add_field(OfFormula(formula="x*y"), "product", "f"), "a field")
+    bench.work.put_in(FieldContent(field="f"), 1)
     settled(w, qtbot)
     parts = [row.id for row in part_rows(w.session.study, bench.work.spec)] + [f"line 0 {curve}"]
     done = set()
@@ -452,6 +455,6 @@ def test_every_field_of_every_part_can_be_used(window, qtbot, demo):
                 used(w, act)
                 count += 1
     settled(w, qtbot)
-    assert {PanelSpec, AxisSpec, Inset} <= done
+    assert {PanelSpec, AxisSpec, Inset, FieldContent} <= done
     assert len(done) >= 12
     assert count > 250
