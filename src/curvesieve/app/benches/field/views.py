@@ -147,7 +147,7 @@ class FieldViews(QWidget):
         self.profile.pointed.connect(self._pointed_slice)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        self.size_words.setVisible(self.width() > _ROOMY_PX)
+        self.size_words.setVisible(self.width() > _ROOMY_PX and self.stack.currentWidget() is self.map)
         self.title.setVisible(self.width() > _NARROW_PX)
 
     def restyle(self) -> None:
@@ -192,6 +192,7 @@ class FieldViews(QWidget):
         on_surface = self._view(shown) == "surface"
         for part in (self.through, self.tall):
             part.setVisible(on_surface)
+        self.size_words.setVisible(not on_surface and self.width() > _ROOMY_PX)
         self.whole.setVisible(not on_surface)
 
     def _view(self, shown: Shown | None) -> str:
