@@ -71,14 +71,21 @@ class Plane:
 
     def inside(self, xy: Floats) -> NDArray[np.bool_]:
         """Whether places of shape (k, 2), in units of the plane, lie within the hull of the points."""
+        sides = self._sides
+        middle = self.xy[:: max(len(self.xy) // 100, 1)].mean(axis=0)
+        room = float(-(sides[:, :2] @ middle + sides[:, 2]).max())  # a circle about the middle that is inside for sure
+        left = np.flatnonzero(((xy - middle) ** 2).sum(axis=1) >= max(room, 0.0) ** 2)
+        near = xy[left]
+        outer = np.zeros(len(near), dtype=bool)
+        for side in sides:
+            outer |= near @ side[:2] + side[2] > _EDGE
         made = np.ones(len(xy), dtype=bool)
-        for side in self._sides:
-            made &= xy @ side[:2] + side[2] <= _EDGE
+        made[left] = ~outer
         return made
 
     def nearest(self, xy: Floats) -> tuple[Floats, NDArray[np.intp]]:
         """Distance to the nearest point and which it is, of shape (k,); in units of the plane."""
-        distance, which = self.tree.query(xy)
+        distance, which = self.tree.query(xy, workers=-1)
         return np.asarray(distance), np.asarray(which, dtype=np.intp)
 
     def beyond(self, xy: Floats, z: Floats) -> NDArray[np.bool_]:
@@ -92,7 +99,7 @@ class Plane:
         made = np.zeros(len(xy), dtype=bool)
         for first in range(0, len(xy), _CHUNK):
             part = slice(first, first + _CHUNK)
-            around = np.asarray(self.tree.query(xy[part], count)[1]).reshape(len(xy[part]), count)
+            around = np.asarray(self.tree.query(xy[part], count, workers=-1)[1]).reshape(len(xy[part]), count)
             in_triangle = self.triangles.find_simplex(xy[part])
             corners = np.asarray(self.triangles.simplices)[np.maximum(in_triangle, 0)]
             corners = np.where(in_triangle[:, None] >= 0, corners, around[:, :1])

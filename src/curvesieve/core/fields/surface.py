@@ -101,8 +101,8 @@ class Surface:
     def grid(self, axes: tuple[Floats, Floats] | None = None, watch: Stop = unwatched) -> Grid:
         """The surface on its grid, or on axes of shape (m,) and (n,). Raises InputError for too many cells."""
         x, y = axes if axes is not None else self.axes()
-        lattice = self.points.lattice
-        if isinstance(self.filling.way, AsMeasured) and lattice is not None and x is lattice.x and y is lattice.y:
+        lattice = self.points.lattice if isinstance(self.filling.way, AsMeasured) else None
+        if lattice is not None and x is lattice.x and y is lattice.y:
             u = None if self.points.u is None else lattice.spread(self.points.u)
             return Grid(x, y, lattice.spread(self.points.z), u, self.points.names)
         places = nodes(x, y)
@@ -112,8 +112,8 @@ class Surface:
 
     def axes(self) -> tuple[Floats, Floats]:
         """The axes of the surface's own grid, of shape (m,) and (n,): as measured, they are those of the points."""
-        lattice = self.points.lattice
-        if isinstance(self.filling.way, AsMeasured) and lattice is not None:
+        lattice = self.points.lattice if isinstance(self.filling.way, AsMeasured) else None
+        if lattice is not None:
             return lattice.x, lattice.y
         return self.filling.grid.axes(self.points)
 

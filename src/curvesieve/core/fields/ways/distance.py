@@ -26,7 +26,7 @@ class _ByDistance(Filler):
         for first in range(0, len(xy), _PIECE):
             watch(first / len(xy))
             part = slice(first, first + _PIECE)
-            far, which = self.plane.tree.query(xy[part], self.count, distance_upper_bound=self.radius)
+            far, which = self.plane.tree.query(xy[part], self.count, distance_upper_bound=self.radius, workers=-1)
             far, which = far.reshape(-1, self.count), which.reshape(-1, self.count)
             nearest = far[:, :1]
             hit = nearest[:, 0] <= _HIT
