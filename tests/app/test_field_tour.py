@@ -427,6 +427,18 @@ def test_grid_outside_reach_and_slices_by_every_control(window, qtbot, few):
     pick(card.scaled, "in shares of the extents")
     settled(w, qtbot)
     assert work.filling.scaled
+    # stopped, it says that what is seen is of before, and can be gone on with
+    pick(card.way, "Thin plate")
+    w.session.jobs.stop("field")
+    QTest.qWait(60)
+    assert bench.views.again.isVisible()
+    assert work.shown.filled.surface.filling.way.slug == "linear"
+    click(bench.views.again)
+    settled(w, qtbot)
+    assert not bench.views.again.isVisible()
+    assert work.shown.filled.surface.filling.way.slug == "thin-plate"
+    w.session.undo()
+    settled(w, qtbot)
     slices = bench.slices
     pick(slices.along, "along y")
     type_into(slices.count.line, "3")

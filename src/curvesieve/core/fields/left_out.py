@@ -84,7 +84,8 @@ def left_out(points: Points, way: Way, scaled: bool, watch: Stop = unwatched) ->
     """
     plane = Plane(points, scaled)
     parts, how = folds(plane)
-    way = way.kept(way.put_to(plane))
+    if way.finds:
+        way = way.kept(way.put_to(plane))
     which, misses, distance = [], [], []
     for number, part in enumerate(parts):
         watch(number / len(parts))

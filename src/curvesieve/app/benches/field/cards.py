@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from curvesieve.app.benches.field.map_view import MOST_DRAWN
 from curvesieve.app.benches.field.work import FieldWork, line_spec
 from curvesieve.app.widgets.basics import Card, Elided, button, empty, label
 from curvesieve.app.widgets.choice import Choice
@@ -66,7 +67,12 @@ class PointsCard(Card):
             return
         lattice = points.lattice
         rows = f"{lattice.x.size} columns × {lattice.y.size} rows" if lattice is not None else "scattered"
-        self.words.setText(f"{len(points):,} points, {rows}" + ("" if points.u is None else ", with u"))
+        drawn = (
+            f"; every {-(-len(points) // MOST_DRAWN)}th is drawn"
+            if lattice is None and len(points) > MOST_DRAWN
+            else ""
+        )
+        self.words.setText(f"{len(points):,} points, {rows}" + ("" if points.u is None else ", with u") + drawn)
         how = "in shares of the extents" if work.filling.scaled else "as measured"
         self.warning.setText(f"{points.unlike_axes}: distances are counted {how}" if points.unlike_axes else "")
         self.warning.setVisible(bool(points.unlike_axes))

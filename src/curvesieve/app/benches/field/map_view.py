@@ -25,6 +25,8 @@ _LEAST_APART = 0.05
 """Values of lines are so far from one another, in shares of the picture."""
 _BIG_DOT_PX, _DOT_PX = 4.5, 2.0
 _MANY = 2_000
+MOST_DRAWN = 3_000
+"""Of more points every second, third … is drawn on the map."""
 _MOST_COLOURED = 5_000
 
 
@@ -155,6 +157,8 @@ class FieldMap(Plot):
     def show_points(self, x: Floats, y: Floats) -> None:
         """The measured places: white with a dark edge, so that they are seen on any colour."""
         self.coloured.clear()
+        thin = max(1, -(-x.size // MOST_DRAWN))
+        x, y = x[::thin], y[::thin]
         many = x.size > _MANY
         self.halo.set(x, y, _DOT_PX if many else _BIG_DOT_PX, colour("ink"), None, None)
         if many:

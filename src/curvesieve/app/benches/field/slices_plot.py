@@ -15,6 +15,7 @@ from curvesieve.core.fields.points import Points
 from curvesieve.core.fields.slices import Slice, beside
 
 _NAMED = 12
+_MOST_BESIDE = 150
 _NEAR_SHARE = 0.025
 """Measured points within this share of the extent stand beside a slice."""
 
@@ -87,7 +88,8 @@ class SlicesPlot(Plot):
         if with_points:
             reach = _NEAR_SHARE * max(points.spans)
             along, z = beside(points, one.spec, max(reach, 0.5 * one.spec.width))
-            dots = Dots(4)
+            dots, thin = Dots(4), max(1, -(-along.size // _MOST_BESIDE))
+            along, z = along[::thin], z[::thin]
             dots.set(along, z, 4.5, pg.mkColor(hue), None, None)
             self._add(dots, 4)
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.session import Session
@@ -71,6 +71,9 @@ class FieldWork(QObject):
         self.awake = False
         """Whether the bench is seen: nothing is worked out for one that is not."""
         session.changed.connect(lambda old, new: self.renew())
+        self._was_stopped = False
+        # a moment later: a job that another replaces is gone for an instant
+        session.jobs.busy_changed.connect(lambda text: QTimer.singleShot(0, self._see_stop))
 
     # -- what is in hand ----------------------------------------------------------------------------
 
@@ -98,6 +101,16 @@ class FieldWork(QObject):
         field = self.field
         return field is not None and not self.problem and (self.shown is None or self.shown.key != self._key(field))
 
+    @property
+    def stopped(self) -> bool:
+        """Whether the work on what the study says was stopped: what is seen is of before."""
+        return self.busy and self._asked != "" and not self.session.jobs.running("field")
+
+    def again(self) -> None:
+        """Works out what was stopped."""
+        self._asked = ""
+        self.renew()
+
     def _key(self, field: FieldEntry) -> str:
         looks = field.look.shows if field.look.shows in ("beyond",) else ""
         parts = (field.levels, field.slices, *field.measures)
@@ -111,6 +124,11 @@ class FieldWork(QObject):
                 *(p.model_dump_json() for p in parts),
             ]
         )
+
+    def _see_stop(self) -> None:
+        if self.awake and self.stopped != self._was_stopped:
+            self._was_stopped = self.stopped
+            self.changed.emit()
 
     # -- work in the background ---------------------------------------------------------------------
 

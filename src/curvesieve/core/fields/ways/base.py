@@ -44,6 +44,8 @@ class Way(Rule):
         tuple(f"curvesieve.core.fields.ways.{module}" for module in _MODULES),
         ("between points", "a law", "grids"),
     )
+    finds: ClassVar[bool] = False
+    """Whether it finds something in all points together, as a variogram; see `kept`."""
     law: ClassVar[bool] = False
     """Whether it also holds beyond the points."""
 

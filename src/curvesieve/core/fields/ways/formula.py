@@ -67,6 +67,7 @@ class Law(Way):
     words = "model formula equation fit polynomial"
     told = "the law {formula}, fitted to the points"
     law = True
+    finds = True
 
     formula: str = RuleField("a + b*x + c*y", label="z =", help="a formula in x and y; every other name is a parameter")
     starts: str = RuleField("", label="starts", help="such as a = 1, b = 2; empty: looked for in the points")

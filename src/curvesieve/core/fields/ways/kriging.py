@@ -213,6 +213,7 @@ class Kriging(Way):
     words = "variogram geostatistics gaussian process covariance"
     reference = "Matheron (1963), Econ. Geol. 58, 1246; Cressie (1985), Math. Geol. 17, 563"
     told = "ordinary kriging ({settings})"
+    finds = True
 
     shape: Literal["likeliest", "spherical", "exponential", "gaussian", "matern"] = RuleField(
         "likeliest",
