@@ -293,21 +293,28 @@ def test_a_rough_surface_in_rows_and_columns_gives_its_roughness_and_period(wind
     out = bench.out
     for name in ("grid.csv", "grid.xlsx", "grid.h5", "grid.npz", "grid.json"):
         out.write_grid(tmp_path / name)
+        settled(w, qtbot)
         assert (tmp_path / name).stat().st_size > 1000, name
     with h5py.File(tmp_path / "grid.h5") as file:
         assert file["entry/field/z"][()] == pytest.approx(work.shown.filled.grid.z, nan_ok=True)
         assert "SHA-256" in file["entry/field"].attrs
     out.write_matrix(tmp_path / "matrix.csv")
+    settled(w, qtbot)
     out.write_lines(tmp_path / "lines.svg")
+    settled(w, qtbot)
     out.write_lines(tmp_path / "lines.csv")
+    settled(w, qtbot)
     out.write_reads(tmp_path / "reads.csv")
+    settled(w, qtbot)
     out.write_picture(tmp_path / "map.png")
+    settled(w, qtbot)
     assert QImage(str(tmp_path / "map.png")).width() == 2 * bench.views.picture.width()
     rows = [row for row in csv.reader((tmp_path / "reads.csv").open()) if not row[0].startswith("#")]
     assert rows[1][1] == "arithmetical mean height"
     assert float(rows[1][3]) == work.shown.reads[0].readings[0].value
     assert (tmp_path / "lines.svg").read_text().count("<path") == len(work.shown.lines)
     out.write_grid(tmp_path / "grid.docx")
+    settled(w, qtbot)
     assert "no format" in w.notice.text.text()
     out.copy_reads()
     assert "Sa" in QApplication.clipboard().text()

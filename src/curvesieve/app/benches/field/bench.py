@@ -103,6 +103,10 @@ class FieldBench(SeenBench):
         self.work.renew()
         super().showEvent(event)
 
+    def hideEvent(self, event: object) -> None:
+        self.work.awake = False  # what nobody sees is not worked out
+        super().hideEvent(event)  # type: ignore[arg-type]
+
     def restyle(self) -> None:
         """Renders everything in the colours of the scheme."""
         self.views.restyle()

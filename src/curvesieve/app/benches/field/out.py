@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QBuffer
@@ -11,11 +12,12 @@ from PyQt6.QtGui import QGuiApplication, QPixmap
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from curvesieve.app.benches.field.work import FieldWork, Shown
+from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.menu import MenuRow
 from curvesieve.core.errors import InputError
 from curvesieve.core.fields.writing import grid_file, lines_csv, lines_svg, matrix
-from curvesieve.core.files import write_bytes, write_text
+from curvesieve.core.files import write_bytes
 from curvesieve.core.study.fields import about
 from curvesieve.core.study.passing import giver
 
@@ -70,9 +72,8 @@ class FieldOut:
         shown = self.work.shown
         if shown is None or shown.filled is None:
             return
-        self._write(
-            path, lambda: grid_file(shown.filled.grid, path.suffix.lower(), shown.field.name, self.about(shown))
-        )
+        grid, name = shown.filled.grid, shown.field.name
+        self._write(path, lambda: grid_file(grid, path.suffix.lower(), name, self.about(shown)))
 
     def ask_matrix(self) -> None:
         """Asks for a file for rows and columns."""
@@ -154,17 +155,20 @@ class FieldOut:
         for key, value in self.about(shown):
             text.write(f"# {key}: {value}\n")
         csv.writer(text, lineterminator="\n").writerows(self._table())
-        try:
-            write_text(path, text.getvalue())
-        except (InputError, OSError) as error:
-            self.work.refuse(f"{path.name} cannot be written: {error}")
-            return
-        self.work.noted.emit(f"{path.name} written")
+        self._write(path, lambda: text.getvalue().encode())
 
-    def _write(self, path: Path, content: object) -> None:
-        try:
-            write_bytes(path, content())  # type: ignore[operator]
-        except (InputError, OSError) as error:
-            self.work.refuse(f"{path.name} cannot be written: {error}")
-            return
-        self.work.noted.emit(f"{path.name} written")
+    def _write(self, path: Path, content: Callable[[], bytes]) -> None:
+        """Writes what `content` makes, both in the background: large grids take their time."""
+
+        def work(ticket: Ticket) -> None:
+            made = content()
+            ticket.stop_if_asked()
+            try:
+                write_bytes(path, made)
+            except OSError as error:
+                raise InputError(f"{path.name} cannot be written: {error}") from error
+
+        def done(_: object) -> None:
+            self.work.noted.emit(f"{path.name} written")
+
+        self.work.session.jobs.start(f"Writing {path.name}", f"write {path}", work, done, self.work.refuse)
