@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from scipy import interpolate
+from scipy import interpolate, spatial
 
 import curvesieve as cs
 from curvesieve.core.errors import InputError
+from curvesieve.core.fields.between import Plane
 from curvesieve.core.fields.compare import common_ways, compare
 from curvesieve.core.fields.grid import GridSpec
 from curvesieve.core.fields.left_out import left_out
@@ -141,6 +142,21 @@ def test_kriging_is_that_of_the_book(shape, neighbours):
         assert u_near[k] == pytest.approx(np.sqrt(square[0]), abs=1e-7)
 
 
+@pytest.mark.parametrize("neighbours", [None, 25])
+def test_points_of_unlike_u_count_by_it(neighbours):
+    x, y = scattered(80)
+    z, (tx, ty) = franke(x, y), inner_places(8)
+    u = np.random.default_rng(1).uniform(0.01, 0.3, 80)
+    law = {"way": "kriging", "shape": "exponential", "range": 0.5, "sill": 0.1, "nugget": 0.0, "neighbours": neighbours}
+    got, u_got = fill(gather(x, y, z, u).points, Filling(way=parse_way(law))).at(tx, ty)
+    for k in range(8):
+        at = np.argsort(np.hypot(x - tx[k], y - ty[k]))[: neighbours or 80]
+        cov = lambda h: 0.1 * likeness("exponential", h / 0.5, 1.5)  # noqa: E731
+        value, square = by_the_book(x[at], y[at], z[at], tx[k : k + 1], ty[k : k + 1], cov, u[at] ** 2)
+        assert got[k] == pytest.approx(value[0], abs=1e-8)
+        assert u_got[k] == pytest.approx(np.sqrt(square[0]), abs=1e-7)
+
+
 def test_kriging_with_a_gaussian_law_is_scipys_gaussian_radial_function_with_a_constant():
     """Dual kriging: the same sum of functions about the points (Cressie 1993, 3.4.5)."""
     x, y = scattered(100)
@@ -250,6 +266,20 @@ def test_ways_are_told_apart_by_what_they_do_to_left_out_points():
     for slug in ("linear", "cubic", "nearest"):
         got, _ = surface_of(x, y, points.z, slug).at(tx, ty)
         assert 0.3 < np.sqrt(np.mean((got - franke(tx, ty)) ** 2)) / errors[slug] < 1.5, slug
+
+
+def test_beyond_is_outside_the_twelve_nearest_and_the_corners_of_the_triangle():
+    x, y = scattered(150)
+    points = gather(x, y, 100 + franke(x, y)).points
+    plane = Plane(points, False)
+    places = np.column_stack(inner_places(80))
+    triangles = spatial.Delaunay(points.places)
+    for k, place in enumerate(places):
+        nearest = np.argsort(np.hypot(*(points.places - place).T))[:12]
+        around = points.z[np.append(nearest, triangles.simplices[triangles.find_simplex(place)])]
+        low, high = around.min(), around.max()
+        for value, expected in ((low, False), (high, False), (low - 1e-3, True), (high + 1e-3, True), (np.nan, False)):
+            assert plane.beyond(plane.put(place[None]), np.array([value]))[0] == expected, k
 
 
 @pytest.mark.parametrize("way", ["linear", "thin-plate", "inverse-distance"])
