@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -310,6 +311,10 @@ def test_crops_masks_limits_units_and_factors():
     assert nm.z == pytest.approx(1000 * points.z)
     assert nm.u == pytest.approx(500.0)
     assert (nm.names.z_unit, nm.names.x_unit) == ("nm", "mm")
+    warm = replace(points, names=replace(NAMES, z_unit="°C"))  # a unit with a zero of its own: u is a difference
+    kelvin = passed(warm, "convert-field", axis="z", to="K").after
+    assert kelvin.z == pytest.approx(points.z + 273.15)
+    assert kelvin.u == pytest.approx(0.5)
     both = passed(points, "convert-field", axis="x and y", to="µm").after
     assert both.x == pytest.approx(1000 * points.x)
     over = passed(points, "factor-field", factor=-2, offset=1).after
@@ -371,6 +376,17 @@ def test_slices_along_x_along_y_and_anywhere_are_the_surface():
         field.slice()
     with pytest.raises(InputError, match="two ends"):
         cut(field.surface, SliceSpec(along="line", ends=(1, 1, 1, 1)))
+
+
+def test_a_width_is_across_the_slice_whatever_its_direction():
+    """z = (distance from the line)²: the mean over nine lines across a width w is w² times that of their places."""
+    rng = np.random.default_rng(0)
+    x, y = rng.random((2, 200)) * 10
+    across = ((y - 2) * 6 - (x - 2) * 5) / np.hypot(6, 5)
+    field = cs.grid(x, y, across**2, way="radial", settings={"shape": "cubic"})
+    assert field.slice(ends=(2, 2, 8, 7)).y == pytest.approx(0, abs=1e-6)
+    wide = field.slice(ends=(2, 2, 8, 7), width=1.5)
+    assert wide.y == pytest.approx(np.mean((1.5 * np.linspace(-0.5, 0.5, 9)) ** 2), abs=1e-6)
 
 
 def test_the_inner_part_is_the_largest_rectangle_without_gaps():
