@@ -490,6 +490,11 @@ def test_fields_of_families_formulas_and_differences():
     first = fill(wave, filling_for(wave))
     left = of_difference(first, first.grid(), second).points
     assert left.z == pytest.approx(1.0, abs=0.02)
+    here, there = (lattice(lambda x, y: x + y, 9, 9, u=u) for u in (0.3, 0.4))
+    measured = fill(here, filling_for(here))
+    both = of_difference(measured, measured.grid(), fill(there, filling_for(there))).points
+    assert both.u == pytest.approx(0.5)
+    assert both.z == pytest.approx(0)
     with pytest.raises(InputError, match="different units"):
         of_difference(first, first.grid(), fill(Points(sx, sy, sx, None, NAMES), Filling()))
 

@@ -72,6 +72,13 @@ def test_whatever_a_field_depends_on_changes_its_key_and_its_slices_and_nothing_
     assert len(keys) == 6
     off = doubled.field("f").sieve[0].model_copy(update={"on": False})
     assert edits.change_field("f", sieve=(off,))(doubled).field_key("f") == study.field_key("f")
+    (entry,) = study.document.records
+    turned = (entry.channels[1], entry.channels[0], *entry.channels[2:])
+    swapped = tuple(
+        one.model_copy(update={"array": other.array}) for one, other in zip(entry.channels, turned, strict=True)
+    )
+    others = study.with_document(records=(entry.model_copy(update={"channels": swapped}),))
+    assert others.field_key("f") != study.field_key("f"), "the same names, other numbers"
     looked = edits.change_field("f", look=FieldLook(shows="u"), name="other")(study)
     assert looked.field_key("f") == study.field_key("f")
     assert recorded(looked, curve) is before
