@@ -22,7 +22,7 @@ coverage: bootstrap-dev ## do 95 % intervals hold the truth? 36,000 simulated fi
 	$(PY) -m benchmarks.coverage
 
 sweep: bootstrap-dev   ## every control of every card, term and page in real windows
-	SWEEP=whole scripts/with-display.sh --virtual $(PY) -m pytest tests/app/test_sweeps.py
+	SWEEP=whole scripts/with-display.sh --virtual $(PY) -m pytest tests/app/test_sweeps.py tests/app/test_field_tour.py
 
 monte-carlo: bootstrap-dev ## is the u of every measure that of 2,000 draws, for four kinds of noise?
 	RUNS=2000 QT_QPA_PLATFORM=offscreen $(PY) -m pytest tests/core/test_measures.py -q -k monte_carlo

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import csv
+import os
+import random
 
 import h5py
 import numpy as np
@@ -12,6 +14,8 @@ from PyQt6.QtGui import QImage, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from curvesieve.core.fields.reads import registered_field_measures
+from curvesieve.core.fields.steps import registered_field_steps
 from curvesieve.core.fields.ways import registered_ways
 from curvesieve.core.figures.writing import page_of
 from curvesieve.core.study import load_study, save_study
@@ -33,6 +37,8 @@ from tests.app.gestures import (
 )
 from tests.app.test_intake import pick
 
+WHOLE = os.environ.get("SWEEP") == "whole"
+
 
 @pytest.fixture(scope="module")
 def few(tmp_path_factory):
@@ -48,6 +54,16 @@ def few(tmp_path_factory):
 @pytest.fixture(scope="module")
 def paths(tmp_path_factory):
     return write_fields(tmp_path_factory.mktemp("fields"))
+
+
+@pytest.fixture
+def alone(monkeypatch):
+    """Ways are compared when that is asked for: a sweep edits too often to wait for it."""
+    monkeypatch.setattr("curvesieve.app.benches.field.work._ASKED_BY_HAND", 10)
+
+
+def drawn(chance: random.Random, acts: list) -> list[int]:
+    return list(range(len(acts))) if WHOLE else sorted(chance.sample(range(len(acts)), min(2, len(acts))))
 
 
 def settled(w, qtbot) -> None:
@@ -363,7 +379,7 @@ def test_fields_of_families_formulas_and_differences_and_what_cannot_be(window, 
     assert "three columns" in w.notice.text.text()
 
 
-def test_every_setting_of_every_way_can_be_used(window, qtbot, few):
+def test_every_setting_of_every_way_can_be_used(window, qtbot, few, alone):
     w, bench = opened(window, qtbot, few)
     work, card = bench.work, bench.way
     type_into(card.columns.line, "21")
@@ -487,3 +503,89 @@ def test_grid_outside_reach_and_slices_by_every_control(window, qtbot, few):
         click(bench.views.views[name])
         settled(w, qtbot)
     assert not w.keeper.seen
+
+
+def tried(field) -> list:
+    """What is done to the editor of a field: every choice, or texts that can be and that cannot."""
+    if hasattr(field, "choice"):
+        return [lambda k=k: pick(field.choice, field.choice.itemText(k)) for k in range(field.choice.count())]
+    if hasattr(field, "switch"):
+        return [lambda: click(field.switch), lambda: click(field.switch)]
+    texts = ("1 2; 3 4", "1 2 3", "") if hasattr(field, "edit") else ("3", "0.5", "", "-4", "1e12", "abc")
+    return [lambda text=text: type_into(field.line, text) for text in texts]
+
+
+def test_every_field_of_every_step_and_measure_can_be_used(window, qtbot, few, alone):
+    """Each is chosen from its list and each of its fields edited: what is typed acts, or is refused with words.
+
+    Two gestures a field, drawn by a seed; all of them in ``make sweep``.
+    """
+    chance = random.Random(5)
+    w, bench = opened(window, qtbot, few)
+    type_into(bench.way.columns.line, "15")
+    type_into(bench.way.lines.line, "15")
+    pick(bench.way.way, "Linear")
+    settled(w, qtbot)
+    gestures = 0
+    for slug, rule in registered_field_steps().items():
+        card = step(w, qtbot, rule.label)
+        assert bench.work.field.sieve[-1].rule.slug == slug
+        for name in list(card.fields):
+            for k in drawn(chance, tried(card.fields[name])):
+                if not bench.work.field.sieve[-1].rule.acts(name):
+                    continue
+                tried(bench.left.steps[card.slot_id].fields[name])[k]()
+                settled(w, qtbot)
+                gestures += 1
+                assert bench.work.shown is not None, (slug, name)
+        take(menu_behind(bench.left.steps[card.slot_id].more), "Remove this step")
+        settled(w, qtbot)
+        assert not bench.work.field.sieve
+    for slug, rule in registered_field_measures().items():
+        read(w, qtbot, rule.label)
+        assert bench.work.field.measures[-1].rule.slug == slug
+        card = bench.reads.made[slug]
+        for name in list(card.fields):
+            for k in drawn(chance, tried(card.fields[name])):
+                tried(bench.reads.made[slug].fields[name])[k]()
+                settled(w, qtbot)
+                gestures += 1
+        outcome = bench.work.shown.reads[-1]
+        assert outcome.readings or outcome.problem, slug
+        click(bench.reads.made[slug].switch)
+        settled(w, qtbot)
+        assert not bench.work.shown.reads[-1].readings
+    assert gestures > (120 if WHOLE else 60)
+
+
+def test_a_table_is_named_and_its_variogram_dragged(window, qtbot, paths, few):
+    w, bench = opened(window, qtbot, paths[2])
+    work, card = bench.work, bench.points
+    for name, text in (("z", "height"), ("z_unit", "um"), ("x_unit", "mm")):
+        type_into(card.named[name], text)
+    type_into(card.steps["x"].line, "0.1")
+    settled(w, qtbot)
+    names = work.shown.prepared.points.names
+    assert (names.z, names.z_unit, names.x_unit) == ("height", "um", "mm")
+    assert work.shown.prepared.points.spans == pytest.approx((9.5, 4.75))
+    type_into(card.steps["y"].line, "-1")
+    assert "kept" in w.notice.text.text()
+    drop_files(w, [few])
+    settled(w, qtbot)
+    click(bench.way.more)
+    settled(w, qtbot)
+    plot = bench.way.variogram
+    assert plot.isVisible()
+    law = work.shown.filled.surface.filler.law
+    high = plot.box.viewRange()[1][1]
+    far = plot.box.viewRange()[0][1]
+    wanted = 0.6 * far
+    start = law.range if law.range < far else 0.95 * far
+    plot.reach.setValue(start)
+    drag(plot, (start, 0.5 * high), (wanted, 0.5 * high))
+    settled(w, qtbot)
+    assert work.filling.way.range == pytest.approx(wanted, rel=0.05)
+    assert work.shown.filled.surface.filler.law.range == pytest.approx(work.filling.way.range)
+    drag(plot, (0.3 * far, float(plot.sill.value())), (0.3 * far, 0.7 * high))
+    settled(w, qtbot)
+    assert work.filling.way.sill == pytest.approx(0.7 * high - law.nugget, rel=0.15)

@@ -259,6 +259,9 @@ def test_ways_are_told_apart_by_what_they_do_to_left_out_points():
     assert list(errors.values()) == sorted(errors.values())
     assert errors["kriging"] < errors["linear"] < errors["nearest"]
     shares = {one.way.slug: one.beyond for one in found}
+    for few in range(1, 4):  # nothing can be left out of so few, and that is said
+        rest = points.take(np.arange(few))
+        assert all(one.problem for one in compare(rest, common_ways(rest, Kriging()), Filling()))
     assert shares["linear"] == shares["nearest"] == shares["inverse-distance"] == 0
     assert 0 < shares["kriging"] < 0.1
     # what is said to be missed at left-out points is missed at places nobody looked at
@@ -305,6 +308,7 @@ def test_a_probe_map_off_its_places_comes_back_within_the_noise():
     assert known.mean() > 0.9
     assert np.sqrt(np.mean(off[known] ** 2)) < 0.04
     assert 0.9 < np.mean(np.abs(off[known]) < 2 * field.u[known]) <= 0.99
+    assert 0.04 < field.left_out_error < 0.06  # the noise of the point left out, and a little of the surface
 
 
 # -- what a surface does not know ---------------------------------------------------------------------
@@ -389,6 +393,13 @@ def test_axes_of_wildly_different_scale_are_said_and_scaled():
     assert wide.z == pytest.approx(plain.z, abs=1e-9, nan_ok=True)
     stripes = cs.grid(1e6 * x, y, franke(x, y), way="thin-plate", shape=(21, 21), scaled=False)
     assert wide.left_out_error < 0.2 * stripes.left_out_error
+
+
+def test_three_points_are_a_plane_without_u():
+    field = cs.grid([0, 1, 0], [0, 0, 1], [1, 2, 3], way="linear", shape=(3, 3))
+    assert field.u is None
+    assert np.isnan(field.left_out_error)
+    assert field.at(0.25, 0.25)[0] == pytest.approx(1.75)
 
 
 def test_grids_by_number_step_limits_and_of_a_lattice():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, get_args
@@ -59,7 +60,11 @@ class Field:
         """The root mean square miss at points that were left out; NaN where none could be judged."""
         if self.missed is not None:
             return self.missed.error()
-        return left_out(self.surface.points, self.surface.filling.way, self.surface.filling.scaled).error()
+        filling = self.surface.filling
+        try:
+            return left_out(self.surface.points, filling.way, filling.scaled).error()
+        except InputError:
+            return float("nan")
 
     def at(self, x: ArrayLike, y: ArrayLike) -> tuple[Floats, Floats | None]:
         """z and u at places, all of one shape; NaN where nothing is known."""
@@ -134,8 +139,9 @@ def filled(gathered: Gathered, way: Way, shape: tuple[int, int], step: float | N
     filling = Filling(way=way, grid=spec, outside=outside, value=value, reach=reach, scaled=stretch)
     surface, missed = fill(points, filling), None
     if not surface.filler.u_told and way.slug != "as-measured":
-        missed = left_out(points, way, stretch)
-        surface = fill(points, filling, error_law(missed))
+        with suppress(InputError):  # so few points that none can be left out: no u
+            missed = left_out(points, way, stretch)
+            surface = fill(points, filling, error_law(missed))
     return Field(surface, surface.grid(), gathered.told, missed)
 
 

@@ -14,6 +14,7 @@ from curvesieve.core.fields.points import Points
 from curvesieve.core.fields.ways.base import Stop, Way, unwatched
 
 _ONE_BY_ONE, _FOLDS = 60, 10
+_LEAST = 4
 _MOST, _SAMPLE = 20_000, 2_000
 _CLUSTERED = 0.7
 _SEED = 3
@@ -82,6 +83,8 @@ def left_out(points: Points, way: Way, scaled: bool, watch: Stop = unwatched) ->
     What it found in all of them, as a variogram, is kept: common practice, as it rests on pairs of many. Raises
     InputError when the way cannot work on what is left.
     """
+    if len(points) < _LEAST:
+        raise InputError(f"of {counted(len(points), 'point')} none can be left out; {_LEAST} and more are needed.")
     plane = Plane(points, scaled)
     parts, how = folds(plane)
     if way.finds:

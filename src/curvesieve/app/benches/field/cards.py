@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -15,8 +16,9 @@ from curvesieve.app.widgets.choice import Choice
 from curvesieve.app.widgets.line import Line
 from curvesieve.app.widgets.number import NumberField
 from curvesieve.core import units
+from curvesieve.core.changed import changed
 from curvesieve.core.errors import InputError
-from curvesieve.core.study.field_parts import OfChannels
+from curvesieve.core.study.field_parts import OfChannels, OfFormula, OfTable
 from curvesieve.core.typed import numbers_in
 
 
@@ -42,10 +44,60 @@ class PointsCard(Card):
         self.form = QWidget()
         self.form.setLayout(grid)
         grid.setContentsMargins(0, 0, 0, 0)
+        self.table = self._make_table()
         self.words = label(role="muted", wrap=True)
         self.warning = label(role="problem", wrap=True)
-        for part in (self.form, self.words, self.warning):
+        for part in (self.form, self.table, self.words, self.warning):
             self.rows.addWidget(part)
+
+    def _make_table(self) -> QWidget:
+        """What a table in rows and columns does not say of itself: names, units, steps where these are not in it."""
+        made = QWidget()
+        grid = QGridLayout(made)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setVerticalSpacing(5)
+        self.named: dict[str, Line] = {}
+        self.steps: dict[str, NumberField] = {}
+        for row, axis in enumerate("xyz"):
+            grid.addWidget(label(axis, "strong"), row, 0)
+            for column, (what, empty_words) in enumerate((("", "name"), ("_unit", "unit")), 1):
+                line = Line()
+                line.setAccessibleName(f"{empty_words} of {axis}")
+                line.setPlaceholderText(empty_words)
+                line.editingFinished.connect(partial(self._named, f"{axis}{what}"))
+                self.named[f"{axis}{what}"] = line
+                grid.addWidget(line, row, column)
+            if axis != "z":
+                step = NumberField(f"step of {axis}", "", whole=False, optional=True)
+                step.line.setPlaceholderText("step")
+                step.setToolTip("Empty: places are those that the table names")
+                step.edited.connect(lambda v, axis=axis: self._source(**{f"{axis}_step": v}))
+                step.refused.connect(self.work.refuse)
+                self.steps[axis] = step
+                grid.addWidget(step, row, 3)
+        return made
+
+    def _named(self, name: str) -> None:
+        field, text = self.work.field, self.named[name].text().strip()
+        if (
+            field is None
+            or not isinstance(field.source, OfTable | OfFormula)
+            or text == getattr(field.source.names, name)
+        ):
+            return
+        self._source(names=replace(field.source.names, **{name: text}))
+
+    def _source(self, **what: Any) -> None:
+        field = self.work.field
+        if field is None:
+            return
+        try:
+            made = changed(field.source, **what)
+        except InputError as error:
+            self.work.refuse(str(error))
+            self.refresh()
+            return
+        self.work.change("what the table is of", source=made)
 
     def refresh(self) -> None:
         """Renders the points of the field in hand."""
@@ -60,6 +112,14 @@ class PointsCard(Card):
                 choice.addItems([*(["none"] if axis == "u" else []), *names])
                 at = getattr(source, axis)
                 choice.setCurrentIndex((0 if at is None else at + 1) if axis == "u" else at)
+        self.table.setVisible(isinstance(source, OfTable | OfFormula))
+        if isinstance(source, OfTable | OfFormula):
+            for name, line in self.named.items():
+                if not line.hasFocus():
+                    line.setText(getattr(source.names, name))
+            for axis, step in self.steps.items():
+                step.setVisible(isinstance(source, OfTable))
+                step.set(getattr(source, f"{axis}_step", None))
         points = shown.prepared.points if shown is not None else None
         if points is None:
             self.words.setText("")

@@ -57,6 +57,7 @@ class Factor(FieldStep):
 
     factor: float = RuleField(1.0, label="factor", help="that z is multiplied by; −1 turns the field over")
     offset: float = RuleField(0.0, label="offset", unit="z", help="added after that")
+    unit: str = RuleField("", label="then in", help="the unit of z after that, such as µm; empty: the one it had")
 
     def apply(self, points: Points) -> FieldPassed:
         if self.factor == 0:
@@ -65,6 +66,9 @@ class Factor(FieldStep):
         z = points.z * self.factor + self.offset
         if not np.isfinite(z).all():
             raise InputError("the values grow beyond all numbers; take a smaller factor.")
-        return FieldPassed.of(
-            points.with_z(z, u), f"times {self.factor:g}" + (f", plus {self.offset:g}" if self.offset else "")
-        )
+        said = f"times {self.factor:g}" + (f", plus {self.offset:g}" if self.offset else "")
+        made = points.with_z(z, u)
+        if self.unit.strip():
+            made = replace(made, names=replace(made.names, z_unit=self.unit.strip()))
+            said += f", in {units.shown(self.unit.strip())}"
+        return FieldPassed.of(made, said)
