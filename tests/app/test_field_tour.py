@@ -18,6 +18,7 @@ from curvesieve.core.fields.reads import registered_field_measures
 from curvesieve.core.fields.steps import registered_field_steps
 from curvesieve.core.fields.ways import registered_ways
 from curvesieve.core.figures.writing import page_of
+from curvesieve.core.reading import concise
 from curvesieve.core.study import load_study, save_study
 from curvesieve.core.study.passing import recorded, sieved_curve
 from curvesieve.demo.build import build_study
@@ -152,6 +153,16 @@ def test_the_thickness_map_from_file_to_kriged_map_slices_and_volume(window, qtb
     assert above["V(above)"].unit == "µm·mm^2"
     mean = read(w, qtbot, "mean and scatter")["mean"]
     assert abs(mean.value - thickness(gx, gy)[grid.known].mean()) < 3 * mean.u
+    # all of it stands in the ledger of fields; a click says where a number is from
+    click(views.below["Ledger"])
+    ledger = views.ledger.table
+    headings = [ledger.horizontalHeaderItem(k).text() for k in range(ledger.columnCount())]
+    assert headings[:4] == ["field", "A(above) (mm²)", "V(above) (µm·mm²)", "V(below) (µm·mm²)"]
+    assert ledger.item(0, 2).text() == concise(above["V(above)"].value, above["V(above)"].u)
+    click_cell(ledger, 0, 2)
+    assert work.measure_id == "field-above"
+    assert "volume above of thickness-map" in w.status.hint.whole_text()
+    click(views.below["Slices"])
     # the slices as a family that follows the field; one slice's spectrum is the Curve bench's work
     click(bench.as_family)
     family = w.session.study.document.families[-1]

@@ -18,6 +18,7 @@ from curvesieve.app.widgets.menu import MenuRow
 from curvesieve.core.errors import InputError
 from curvesieve.core.fields.writing import grid_file, lines_csv, lines_svg, matrix
 from curvesieve.core.files import write_bytes
+from curvesieve.core.study.field_ledger import HEADINGS
 from curvesieve.core.study.fields import about
 from curvesieve.core.study.passing import giver
 
@@ -122,17 +123,9 @@ class FieldOut:
         self._write(path, lambda: bytes(buffer.data().data()))
 
     def _table(self) -> list[list[str]]:
-        """The readings: name, symbol, value, u, unit, method, reference, each with its field."""
-        shown = self.work.shown
-        rows = [["field", "reading", "symbol", "value", "u", "unit", "method", "reference", "doubt"]]
-        for read in shown.reads if shown is not None else ():
-            for one in read.readings:
-                u = "" if one.u is None else repr(one.u)
-                name = shown.field.name if shown is not None else ""
-                rows.append(
-                    [name, one.name, one.symbol, repr(one.value), u, one.unit, one.method, one.reference, one.doubt]
-                )
-        return rows
+        """The readings of all fields: name, symbol, value, u, unit, method, reference, each with its field."""
+        ledger = self.work.ledger
+        return ledger.lines() if ledger is not None else [list(HEADINGS)]
 
     def copy_reads(self) -> None:
         """Puts the readings into the clipboard, as cells for a spreadsheet."""

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout,
 
 from curvesieve.app.benches.field.colour_bar import FieldBar
 from curvesieve.app.benches.field.colours import Scale
+from curvesieve.app.benches.field.ledger_page import FieldLedgerPage
 from curvesieve.app.benches.field.map_view import FieldMap
 from curvesieve.app.benches.field.slices_plot import SlicesPlot
 from curvesieve.app.benches.field.turned_view import TurnedView
@@ -66,17 +67,7 @@ class FieldViews(QWidget):
         rows.addWidget(self.problem)
         rows.addWidget(self.again)
         rows.addWidget(self.picture, 1)
-        self.slice_title = label("SLICES", "section")
-        self.slice_words = Elided(role="muted")
-        self.slice_words.setAlignment(Qt.AlignmentFlag.AlignRight)
-        lower = QWidget()
-        foot = QVBoxLayout(lower)
-        foot.setContentsMargins(0, 4, 0, 0)
-        heading = QHBoxLayout()
-        heading.addWidget(self.slice_title)
-        heading.addWidget(self.slice_words, 1)
-        foot.addLayout(heading)
-        foot.addWidget(self.profile, 1)
+        lower = self._make_lower()
         self._make_start()
         self.panes = QSplitter(Qt.Orientation.Vertical)
         self.panes.setChildrenCollapsible(False)
@@ -88,6 +79,31 @@ class FieldViews(QWidget):
         whole.addWidget(self.start)
         whole.addWidget(self.panes, 1)
         self._connect()
+
+    def _make_lower(self) -> QWidget:
+        """What stands below the map: slices, or the ledger of all fields."""
+        self.below = {}
+        self.ledger = FieldLedgerPage(self.work)
+        self.slice_words = Elided(role="muted")
+        self.slice_words.setAlignment(Qt.AlignmentFlag.AlignRight)
+        lower = QWidget()
+        foot = QVBoxLayout(lower)
+        foot.setContentsMargins(0, 4, 0, 0)
+        heading = QHBoxLayout()
+        for words, tip in (("Slices", "Profiles below the map"), ("Ledger", "The readings of all fields")):
+            one = button(words, "tab", tip)
+            one.setCheckable(True)
+            one.clicked.connect(partial(self._show_below, words))
+            self.below[words] = one
+            heading.addWidget(one)
+        heading.addWidget(self.slice_words, 1)
+        foot.addLayout(heading)
+        self.under = QStackedWidget()
+        self.under.addWidget(self.profile)
+        self.under.addWidget(self.ledger)
+        self.below["Slices"].setChecked(True)
+        foot.addWidget(self.under, 1)
+        return lower
 
     def _make_start(self) -> None:
         """What stands there while there is no field."""
@@ -149,6 +165,7 @@ class FieldViews(QWidget):
         self.surface.turned_to.connect(lambda turn, tilt: self._look("turn", turn=round(turn, 1), tilt=round(tilt, 1)))
         self.surface.height_asked.connect(self._raise)
         self.profile.pointed.connect(self._pointed_slice)
+        self.ledger.told.connect(self.told)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self.size_words.setVisible(self.width() > _ROOMY_PX and self.stack.currentWidget() is self.map)
@@ -176,6 +193,8 @@ class FieldViews(QWidget):
         problem = work.problem or (shown.problem if shown is not None and shown.filled is None else "")
         self.problem.setText(problem[:1].upper() + problem[1:])
         self.problem.setVisible(bool(problem))
+        if self.under.currentWidget() is self.ledger:
+            self.ledger.refresh()
         if shown is not None:
             self._show(shown)
         elif problem:
@@ -315,6 +334,13 @@ class FieldViews(QWidget):
         field = self.work.field
         banded = field is not None and field.look.banded and view != "u"
         return Scale(low, high, np.asarray(shown.levels) if banded and len(shown.levels) else None)
+
+    def _show_below(self, words: str) -> None:
+        for name, one in self.below.items():
+            one.setChecked(name == words)
+        self.under.setCurrentWidget(self.ledger if words == "Ledger" else self.profile)
+        self.slice_words.setVisible(words == "Slices")
+        self.ledger.refresh()
 
     # -- what is done -------------------------------------------------------------------------------
 

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 
     from curvesieve.core.fields.compare import Judged
     from curvesieve.core.fields.reads.base import FieldRead
+    from curvesieve.core.study.field_ledger import FieldLedger
     from curvesieve.core.study.fields import Filled, Prepared
 
 _ASKED_BY_HAND = 1_000
@@ -67,6 +68,9 @@ class FieldWork(QObject):
         """Why the points cannot be had."""
         self.judged: tuple[str, list[Judged]] | None = None
         """The ways side by side, with the key of the points they are about."""
+        self.ledger: FieldLedger | None = None
+        """The readings of all fields, as they were read last."""
+        self._read_key = ""
         self._asked = ""
         self.awake = False
         """Whether the bench is seen: nothing is worked out for one that is not."""
@@ -160,6 +164,7 @@ class FieldWork(QObject):
                 self.shown, self.problem = found, ""
                 self.changed.emit()
                 self._compare_if_little()
+                self._read_all()
 
         def failed(sentence: str) -> None:
             if self._asked == key:
@@ -169,6 +174,29 @@ class FieldWork(QObject):
                     self.changed.emit()
 
         self.session.jobs.start(f"Filling in {field.name}", "field", work, done, failed, stoppable=True)
+
+    def _read_all(self) -> None:
+        """Reads all fields for the ledger, in the background, where any of them is another than it was."""
+        study = self.session.study
+        fields = [one for one in study.document.fields if one.measures]
+        slots = [
+            (study.field_key(one.id), one.name, *(slot.model_dump_json() for slot in one.measures)) for one in fields
+        ]
+        key = repr(slots)
+        if key == self._read_key:
+            return
+
+        def work(ticket: Ticket) -> FieldLedger:
+            from curvesieve.core.study.field_ledger import field_ledger
+            from curvesieve.core.study.passing import giver
+
+            return field_ledger(study, giver(study))
+
+        def done(found: FieldLedger) -> None:
+            self._read_key, self.ledger = key, found
+            self.changed.emit()
+
+        self.session.jobs.start("Reading the fields", "ledger of fields", work, done, self.refuse, stoppable=True)
 
     def _compare_if_little(self) -> None:
         shown = self.shown
