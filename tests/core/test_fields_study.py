@@ -14,6 +14,7 @@ from PIL import Image
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.fields.grid import GridSpec
+from curvesieve.core.fields.reads import parse_field_measure
 from curvesieve.core.fields.slices import SliceSpec
 from curvesieve.core.fields.steps import parse_field_step
 from curvesieve.core.fields.surface import Filling
@@ -28,6 +29,7 @@ from curvesieve.core.report.blocks import report_of_study
 from curvesieve.core.report.study_writing import study_report_written
 from curvesieve.core.study import Study, edits, load_study, save_study
 from curvesieve.core.study import fields as core
+from curvesieve.core.study.field_ledger import field_ledger
 from curvesieve.core.study.field_parts import FieldLook, OfChannels, OfDifference, OfFamily, OfFormula
 from curvesieve.core.study.passing import giver, recorded, sieved_curve, source_problem
 from curvesieve.demo.fields import thickness, write_fields
@@ -105,6 +107,21 @@ def test_reports_say_what_was_done_to_the_field_of_a_slice(study):
     assert study.document.records[0].source in text
     assert "a polynomial surface of degree 2 was taken out" in text
     assert "planes over Delaunay" in text
+
+
+def test_the_ledger_of_fields_has_a_column_a_unit_and_a_problem_where_nothing_is_read(study):
+    study = edits.add_field(OfFormula(formula="x + y"), "plane", "g")(study)
+    study = edits.add_field(OfFormula(formula="1/(x-x)"), "nothing", "h")(study)
+    for id_ in ("f", "g", "h"):
+        study = edits.field_measure(id_, parse_field_measure({"measure": "field-mean"}))(study)
+    ledger = field_ledger(study, giver(study))
+    assert [one.heading for one in ledger.columns] == ["mean (µm)", "s (µm)", "A (mm²)", "mean", "s", "A"]
+    first, second, third = ledger.rows
+    assert ledger.columns[0].of(first).value == pytest.approx(81, abs=1)
+    assert ledger.columns[0].of(second) is None, "a number without a unit is no number of µm"
+    assert ledger.columns[3].of(second).value == pytest.approx(1.0)
+    assert "no row has a number" in third.problem
+    assert len(ledger.lines()) == 1 + 6
 
 
 def test_what_is_in_use_is_not_taken_away_and_what_is_gone_is_said(study):

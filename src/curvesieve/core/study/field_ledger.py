@@ -24,10 +24,24 @@ class FieldRow:
 
 
 @dataclass(frozen=True)
-class FieldLedger:
-    """Rows in the order of the study; columns are the keys of readings with their headings, in the order they came."""
+class FieldColumn:
+    """One reading in one unit: fields in other units have a column of their own."""
 
-    columns: tuple[tuple[ReadingKey, str], ...]
+    key: ReadingKey
+    unit: str
+    heading: str
+
+    def of(self, row: FieldRow) -> Reading | None:
+        """The reading of a row in this column."""
+        one = row.cells.get(self.key)
+        return one if one is not None and one.unit == self.unit else None
+
+
+@dataclass(frozen=True)
+class FieldLedger:
+    """Rows in the order of the study, columns in the order in which they came."""
+
+    columns: tuple[FieldColumn, ...]
     rows: tuple[FieldRow, ...]
 
     def lines(self) -> list[list[str]]:
@@ -44,7 +58,7 @@ class FieldLedger:
 
 def field_ledger(study: Study, passed: Passed) -> FieldLedger:
     """The readings of all fields that have measures. What cannot be read is the problem of its row, not an error."""
-    columns: dict[ReadingKey, str] = {}
+    columns: dict[tuple[ReadingKey, str], FieldColumn] = {}
     rows = []
     for field in study.document.fields:
         if not field.measures:
@@ -56,5 +70,6 @@ def field_ledger(study: Study, passed: Passed) -> FieldLedger:
             continue
         rows.append(FieldRow(field.id, field.name, {one.key: one for one in found}))
         for one in found:
-            columns.setdefault(one.key, units.labelled(one.symbol, one.unit))
-    return FieldLedger(tuple(columns.items()), tuple(rows))
+            heading = units.labelled(one.symbol, one.unit)
+            columns.setdefault((one.key, one.unit), FieldColumn(one.key, one.unit, heading))
+    return FieldLedger(tuple(columns.values()), tuple(rows))

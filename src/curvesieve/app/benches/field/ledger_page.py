@@ -38,14 +38,14 @@ class FieldLedgerPage(QWidget):
         if ledger is None:
             return
         self.table.setColumnCount(1 + len(ledger.columns))
-        self.table.setHorizontalHeaderLabels(["field", *(heading for _, heading in ledger.columns)])
+        self.table.setHorizontalHeaderLabels(["field", *(one.heading for one in ledger.columns)])
         self.table.setRowCount(len(ledger.rows))
         for r, row in enumerate(ledger.rows):
             name = QTableWidgetItem(row.name)
             name.setToolTip(row.problem)
             self.table.setItem(r, 0, name)
-            for c, (key, _) in enumerate(ledger.columns, 1):
-                one = row.cells.get(key)
+            for c, column in enumerate(ledger.columns, 1):
+                one = column.of(row)
                 cell = QTableWidgetItem("–" if one is None else concise(one.value, one.u))
                 cell.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 if one is not None:
@@ -60,11 +60,10 @@ class FieldLedgerPage(QWidget):
         if ledger is None or not 0 <= row < len(ledger.rows):
             return
         found = ledger.rows[row]
-        key = ledger.columns[column - 1][0] if column else None
-        one = found.cells.get(key) if key is not None else None
+        one = ledger.columns[column - 1].of(found) if column else None
         if self.work.field is None or self.work.field.id != found.field:
             self.work.take_field(found.field)
-        self.work.measure_id = key.source if one is not None and key is not None else ""
+        self.work.measure_id = one.key.source if one is not None else ""
         self.work.changed.emit()
         if one is not None:
             self.told.emit(f"{one.name} of {found.name}: {one.written} – {one.how}")

@@ -96,7 +96,8 @@ class FieldViews(QWidget):
             one.clicked.connect(partial(self._show_below, words))
             self.below[words] = one
             heading.addWidget(one)
-        heading.addWidget(self.slice_words, 1)
+        heading.addWidget(self.slice_words, 1000)
+        heading.addStretch(1)
         foot.addLayout(heading)
         self.under = QStackedWidget()
         self.under.addWidget(self.profile)
