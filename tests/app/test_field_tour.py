@@ -600,3 +600,22 @@ def test_a_table_is_named_and_its_variogram_dragged(window, qtbot, paths, few):
     drag(plot, (0.3 * far, float(plot.sill.value())), (0.3 * far, 0.7 * high))
     settled(w, qtbot)
     assert work.filling.way.sill == pytest.approx(0.7 * high - law.nugget, rel=0.15)
+
+
+def test_a_small_window_has_what_there_is_no_room_for_in_a_menu(window, qtbot, few):
+    w = window(size=(1024, 700))
+    click(w.header.buttons["Field"])
+    drop_files(w, [few])
+    settled(w, qtbot)
+    bench, views = w.field_bench, w.field_bench.views
+    for one in views.views.values():
+        assert one.isHidden() or one.width() >= one.sizeHint().width(), one.text()
+    for words, name in (("Points", "points"), ("See-through", "through")):
+        before = getattr(bench.work.field.look, name)
+        take(menu_behind(views.looks), words)
+        assert getattr(bench.work.field.look, name) != before
+    take(menu_behind(views.looks), "All of")
+    w.resize(1280, 800)
+    QTest.qWait(50)
+    assert not views.looks.isVisible()
+    assert views.dots.isVisible()

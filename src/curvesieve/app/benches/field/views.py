@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
@@ -17,6 +17,7 @@ from curvesieve.app.benches.field.slices_plot import SlicesPlot
 from curvesieve.app.benches.field.turned_view import TurnedView
 from curvesieve.app.benches.field.work import FieldWork, Shown, line_spec
 from curvesieve.app.widgets.basics import Elided, button, label
+from curvesieve.app.widgets.menu import MenuRow, menu_of
 from curvesieve.app.widgets.number import NumberField
 from curvesieve.core import units
 from curvesieve.core.fields.grid import Grid
@@ -25,7 +26,7 @@ from curvesieve.core.reading import concise
 
 HINT = "Drag a slice · Shift and drag draws one anywhere · the wheel enlarges · click reads the value"
 _TURN_HINT = "Drag turns the surface · the wheel makes it higher · arrow keys turn it by 5°"
-_ROOMY_PX, _NARROW_PX = 640, 460
+_ROOMY_PX, _NARROW_PX = 640, 520
 _VIEWS = (
     ("map", "Map", "Colours and lines of equal z"),
     ("surface", "Surface", "Seen from a side, turned with the mouse"),
@@ -85,7 +86,7 @@ class FieldViews(QWidget):
         self.below = {}
         self.ledger = FieldLedgerPage(self.work)
         self.slice_words = Elided(role="muted")
-        self.slice_words.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.slice_words.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         lower = QWidget()
         foot = QVBoxLayout(lower)
         foot.setContentsMargins(0, 4, 0, 0)
@@ -152,7 +153,10 @@ class FieldViews(QWidget):
         for one, name in ((self.dots, "points"), (self.through, "through")):
             one.setCheckable(True)
             one.clicked.connect(partial(self._turn, name))
-        for part in (self.dots, self.through, self.tall, self.whole):
+        self.looks = button("…", "bare", "Points, see-through, the whole of it")
+        self.looks.setAccessibleName("how the field is looked at")
+        self.looks.clicked.connect(self._open_looks)
+        for part in (self.dots, self.through, self.tall, self.whole, self.looks):
             top.addWidget(part)
         return top
 
@@ -169,8 +173,26 @@ class FieldViews(QWidget):
         self.ledger.told.connect(self.told)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        self.size_words.setVisible(self.width() > _ROOMY_PX and self.stack.currentWidget() is self.map)
-        self.title.setVisible(self.width() > _NARROW_PX)
+        self._fit_buttons(self.stack.currentWidget() is self.surface)
+
+    def _fit_buttons(self, on_surface: bool) -> None:
+        """Shows the buttons that there is room for; where there is little, some stand in a menu."""
+        roomy, narrow = self.width() > _ROOMY_PX, self.width() <= _NARROW_PX
+        self.size_words.setVisible(not on_surface and roomy)
+        self.title.setVisible(not narrow)
+        self.looks.setVisible(narrow)
+        self.dots.setVisible(not narrow)
+        for part in (self.through, self.tall):
+            part.setVisible(on_surface and not narrow)
+        self.whole.setVisible(not on_surface and not narrow)
+
+    def _open_looks(self) -> None:
+        rows: list[MenuRow] = [
+            ("Points, or none", partial(self._turn, "points")),
+            ("See-through, or not", partial(self._turn, "through")),
+            ("All of the field", self.map.show_all),
+        ]
+        menu_of(self, rows).popup(self.looks.mapToGlobal(QPoint(0, self.looks.height())))
 
     def restyle(self) -> None:
         """In the colours of the scheme."""
@@ -215,10 +237,7 @@ class FieldViews(QWidget):
         self.through.setChecked(look.through)
         self.tall.set(round(look.height, 3))
         on_surface = self._view(shown) == "surface"
-        for part in (self.through, self.tall):
-            part.setVisible(on_surface)
-        self.size_words.setVisible(not on_surface and self.width() > _ROOMY_PX)
-        self.whole.setVisible(not on_surface)
+        self._fit_buttons(on_surface)
 
     def _view(self, shown: Shown | None) -> str:
         """What is looked at; the map where that cannot be had."""
