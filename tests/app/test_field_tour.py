@@ -9,10 +9,10 @@ import random
 import h5py
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt, QThread
 from PyQt6.QtGui import QImage, QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from curvesieve.core.fields.reads import registered_field_measures
 from curvesieve.core.fields.steps import registered_field_steps
@@ -205,7 +205,7 @@ def test_the_thickness_map_from_file_to_kriged_map_slices_and_volume(window, qtb
 def test_the_surface_is_turned_raised_and_seen_through(window, qtbot, paths):
     w, bench = opened(window, qtbot, paths[0])
     views, surface = bench.views, bench.views.surface
-    click(views.views["surface"])
+    click(views.row.views["surface"])
     QTest.qWait(50)
     assert surface.isVisible()
     before = surface.eye
@@ -227,11 +227,11 @@ def test_the_surface_is_turned_raised_and_seen_through(window, qtbot, paths):
                         Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
     QApplication.sendEvent(surface, wheel)
     assert bench.work.field.look.height == pytest.approx(1.1 * tall)
-    type_into(views.tall.line, "0.8")
-    click(views.through)
+    type_into(views.row.tall.line, "0.8")
+    click(views.row.through)
     assert bench.work.field.look.height == 0.8
     assert bench.work.field.look.through
-    click(views.dots)
+    click(views.row.dots)
     assert not bench.work.field.look.points
     QTest.qWait(60)
     made = surface._made
@@ -240,7 +240,7 @@ def test_the_surface_is_turned_raised_and_seen_through(window, qtbot, paths):
     QTest.mouseMove(surface, QPoint(int(columns[k]), int(rows[k])))
     QTest.qWait(30)
     assert "thickness" in w.status.hint.whole_text()
-    type_into(views.tall.line, "-3")
+    type_into(views.row.tall.line, "-3")
     assert "kept" in w.notice.text.text()
 
 
@@ -252,7 +252,7 @@ def test_a_probe_map_is_levelled_its_spikes_taken_and_given_back(window, qtbot, 
     assert "slopes 3" in bench.left.messages[card.slot_id].text()
     card = step(w, qtbot, "remove spikes")
     assert len(work.shown.prepared.points) == 436
-    click(views.views["caught"])
+    click(views.row.views["caught"])
     QTest.qWait(30)
     trail = work.shown.prepared.trail[-1]
     x, y, taken = trail.caught
@@ -267,7 +267,7 @@ def test_a_probe_map_is_levelled_its_spikes_taken_and_given_back(window, qtbot, 
     drag(views.map, (float(x[0]), float(y[0])), (float(x[0]), float(y[0])), steps=1)
     settled(w, qtbot)
     assert len(work.shown.prepared.points) == 436
-    click(views.views["map"])
+    click(views.row.views["map"])
     settled(w, qtbot)
     grid = work.shown.filled.grid
     gx, gy = np.meshgrid(grid.x, grid.y)
@@ -439,7 +439,7 @@ def test_grid_outside_reach_and_slices_by_every_control(window, qtbot, few):
     assert work.shown.filled.grid.z.shape == (21, 31)
     type_into(card.step.line, "0.5")
     settled(w, qtbot)
-    assert work.shown.filled.grid.steps[0] == pytest.approx(0.5)
+    assert np.diff(work.shown.filled.grid.x) == pytest.approx(0.5)
     type_into(card.step.line, "")
     bench.ask = lambda words: False
     type_into(card.columns.line, "30000")
@@ -505,13 +505,13 @@ def test_grid_outside_reach_and_slices_by_every_control(window, qtbot, few):
     cut, grid = work.shown.slices[-1], work.shown.filled.grid
     for end, at in ((0, np.nanargmin(grid.z)), (-1, np.nanargmax(grid.z))):
         assert cut.places[end] == pytest.approx([grid.x[at % grid.x.size], grid.y[at // grid.x.size]])
-    click(bench.views.views["misses"])
+    click(bench.views.row.views["misses"])
     settled(w, qtbot)
     assert bench.views.bar.title.startswith("misses at left-out points")
     judged = next(one for one in work.ways if one.way == work.filling.way)
     assert len(bench.views.map.coloured.points()) == np.isfinite(judged.left_out.misses).sum()
     for name in ("beyond", "u", "map"):
-        click(bench.views.views[name])
+        click(bench.views.row.views[name])
         settled(w, qtbot)
     assert not w.keeper.seen
 
@@ -608,14 +608,131 @@ def test_a_small_window_has_what_there_is_no_room_for_in_a_menu(window, qtbot, f
     drop_files(w, [few])
     settled(w, qtbot)
     bench, views = w.field_bench, w.field_bench.views
-    for one in views.views.values():
+    for one in views.row.views.values():
         assert one.isHidden() or one.width() >= one.sizeHint().width(), one.text()
     for words, name in (("Points", "points"), ("See-through", "through")):
         before = getattr(bench.work.field.look, name)
-        take(menu_behind(views.looks), words)
+        take(menu_behind(views.row.looks), words)
         assert getattr(bench.work.field.look, name) != before
-    take(menu_behind(views.looks), "All of")
+    take(menu_behind(views.row.looks), "All of")
     w.resize(1280, 800)
     QTest.qWait(50)
-    assert not views.looks.isVisible()
-    assert views.dots.isVisible()
+    assert not views.row.looks.isVisible()
+    assert views.row.dots.isVisible()
+
+
+def written(path, x, y, z):
+    rows = np.column_stack([x, y, z])
+    np.savetxt(path, rows, delimiter=",", header="x (m),y (m),z (m)", comments="", fmt="%.10g")
+    return path
+
+
+def test_uneven_rows_lie_under_their_lines_and_far_fields_are_sliced_to_the_metre(window, qtbot, tmp_path):
+    """Of rows at 0, 1, 2, 3 and 20 the colours are in their places; the same millions of metres away is no other."""
+    gx, gy = (part.ravel() for part in np.meshgrid(np.arange(21.0), [0.0, 1, 2, 3, 20]))
+    w, bench = opened(window, qtbot, written(tmp_path / "uneven.csv", gx, gy, gy))
+    work, views = bench.work, bench.views
+    assert work.shown.filled.surface.filling.way.slug == "as-measured"
+    assert not views.row.dots.isEnabled()
+    scale = views._scale(work.shown.filled.grid.z, work.shown, "map")
+    seen = views.map.grab().toImage()
+    for y in (3.0, 7.1, 12.9, 18.5):
+        place = views.map.mapFromScene(views.map.box.mapViewToScene(QPointF(10.4, y)))
+        assert seen.pixelColor(place).rgb() == scale.colour(y).rgb(), y
+    far = 5_612_000.0
+    drop_files(w, [written(tmp_path / "far.csv", gx + far, gy + far, gy)])
+    settled(w, qtbot)
+    type_into(bench.slices.count.line, "1")
+    settled(w, qtbot)
+    at = work.shown.slices[0].spec.at
+    drag(views.map, (far + 15.0, at), (far + 15.0, far + 4.0))
+    settled(w, qtbot)
+    assert work.shown.slices[0].spec.at == pytest.approx(far + 4.0, abs=0.2)
+    assert np.nanmax(np.abs(work.shown.slices[0].z - (work.shown.slices[0].spec.at - far))) < 1e-6
+    move(views.map, far + 10.0, far + 19.0)
+    assert float(w.status.hint.whole_text().split("y ")[1].split()[0]) == pytest.approx(far + 19, abs=0.2)
+    drag(views.map, (far + 2.0, far + 2.0), (far + 15.0, far + 10.0), keys=SHIFT)
+    settled(w, qtbot)
+    assert np.array(work.field.slices.lines[0].ends) - far == pytest.approx([2, 2, 15, 10], abs=0.2)
+    # the grid of another field, and which fields may not be of one another
+    pick(bench.way.way, "Linear")
+    click(bench.way.more) if not bench.way.more.isChecked() else None
+    settled(w, qtbot)
+    pick(bench.way.like, "uneven")
+    settled(w, qtbot)
+    assert work.shown.filled.grid.y.tolist() == [0, 1, 2, 3, 20]
+    assert not work.shown.filled.grid.known.any()
+
+
+def test_nothing_of_another_field_is_seen_and_misses_of_many_points_come_from_the_background(
+    window, qtbot, tmp_path, few, monkeypatch
+):
+    rng = np.random.default_rng(5)
+    x, y = rng.uniform(0, 100, (2, 12_000))
+    w, bench = opened(window, qtbot, few)
+    work, views = bench.work, bench.views
+    step(w, qtbot, "remove spikes")
+    card = next(iter(bench.left.steps.values()))
+    assert not any("name" in words for words, _ in card.menu_rows())
+    drop_files(w, [written(tmp_path / "many.csv", x, y, x + 0.1 * rng.standard_normal(x.size))])
+    qtbot.waitUntil(lambda: len(work.session.study.document.fields) == 2, timeout=20_000)
+    assert work.field.name == "many"
+    assert work.shown_now is None
+    for one in (bench.way.found, bench.points.words, bench.left.recorded_words):
+        assert one.text() in ("", "…"), one.text()
+    assert views.bar.scale is None
+    assert views.map.image.image is None
+    settled(w, qtbot)
+    pick(bench.way.way, "Inverse distance")
+    settled(w, qtbot)
+    assert work.shown.misses is None
+    asked = []
+    at = type(work.shown.filled.surface).at
+    monkeypatch.setattr(
+        "curvesieve.core.fields.surface.Surface.at",
+        lambda self, *rest: (
+            asked.append(QThread.currentThread() is QApplication.instance().thread()) or at(self, *rest)
+        ),
+    )
+    click(views.row.views["misses"])
+    assert not views.row.views["misses"].isChecked()
+    settled(w, qtbot)
+    assert asked
+    assert not any(asked)
+    assert views.bar.title.endswith("one in 3")
+    drawn = views.map.coloured.points()
+    assert len(drawn) == 4000
+    assert [one.pos().x() for one in drawn] == pytest.approx(work.shown.prepared.points.x[::3])
+
+
+def test_a_field_begins_from_its_first_page_and_is_written_by_its_menu(window, qtbot, few, tmp_path, monkeypatch):
+    w = window()
+    click(w.header.buttons["Field"])
+    bench = w.field_bench
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(few), ""))
+    take(menu_behind(bench.views.more), "A formula")
+    bench.making.dialog.reject()
+    click(bench.views.open)
+    settled(w, qtbot)
+    assert bench.work.field.name == "few"
+    read(w, qtbot, "mean and scatter")
+    for words, name in (
+        ("Write the grid…", "grid.csv"), ("Write the grid in", "matrix.csv"), ("Write the lines", "lines.svg"),
+        ("Write the picture", "map.png"), ("Write the readings", "reads.csv"),
+    ):  # fmt: skip
+        path = tmp_path / name
+        monkeypatch.setattr(
+            QFileDialog, "getSaveFileName", lambda *a, path=path, **k: (str(path.with_suffix("")), f"(*{path.suffix})")
+        )
+        take(menu_behind(bench.write), words)
+        qtbot.waitUntil(lambda path=path: path.exists() and not w.session.jobs.busy, timeout=20_000)
+        assert path.stat().st_size > 100
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: ("", ""))
+    take(menu_behind(bench.write), "Write the grid…")
+    take(menu_behind(bench.write), "Copy the readings")
+    assert "mean" in QApplication.clipboard().text()
+    bench.views.map.box.setRange(xRange=(0, 1), yRange=(0, 1))
+    click(bench.views.row.whole)
+    assert np.ptp(bench.views.map.box.viewRange()[0]) > 15
+    move(bench.views.profile, 0.0, float(bench.work.shown.slices[0].z[50]))
+    assert "thickness" in w.status.hint.whole_text()

@@ -34,6 +34,7 @@ from curvesieve.core.fields.sources import (
 )
 from curvesieve.core.fields.steps import FieldSlot, parse_field_step, pass_points, registered_field_steps
 from curvesieve.core.fields.surface import Filling, fill, filling_for
+from curvesieve.core.fields.turned import Eye, turned
 from curvesieve.core.fields.ways import parse_way
 from curvesieve.core.fields.writing import grid_file, lines_csv, lines_svg, matrix
 from curvesieve.core.formats.opening import read_bytes
@@ -190,8 +191,53 @@ def test_extremes_values_and_slopes():
     assert places["value"].part == 3
     steep = numbers(field, "field-slopes")
     assert steep["steepest"].value == pytest.approx(2 * np.hypot(3, 2), rel=0.01)
-    assert steep["mean-slope-x"].value == pytest.approx(-2.0, rel=0.01)
+    assert steep["mean-slope-x"].value == pytest.approx(-2.0)  # (z(4) - z(0)) / 4
     assert steep["steepest"].unit == "µm·mm^-1"
+
+
+def test_uneven_rows_are_seen_and_read_where_they_are():
+    """Pictures stand in even steps: a map and a surface of rows at 0, 1, 2, 3 and 20 show each of them in its place."""
+    x, y = np.linspace(0, 4, 21), np.array([0.0, 1, 2, 3, 20])
+    gx, gy = np.meshgrid(x, y)
+    grid = Grid(x, y, 2 * gx + 3 * gy + gx * gy, None, NAMES)
+    even = grid.evenly(grid.z)
+    ex, ey = np.meshgrid(x, np.linspace(0, 20, len(even)))
+    assert len(even) > 100
+    assert even == pytest.approx(2 * ex + 3 * ey + ex * ey)
+    assert np.array_equal(Grid(x, x, np.eye(21)).evenly(np.eye(21)), np.eye(21))
+    gap = grid.z.copy()
+    gap[2, 5] = np.nan
+    unknown = np.isnan(grid.evenly(gap))
+    assert unknown.any(axis=0).nonzero()[0].tolist() == [5]
+    assert (ey[unknown] > 1).all()
+    assert (ey[unknown] < 3).all()
+    eye = turned(grid, Eye(), 300, 200)
+    sx, sy = eye.x[eye.seen], eye.y[eye.seen]
+    assert eye.seen.sum() > 5000
+    assert eye.z[eye.seen] == pytest.approx(2 * sx + 3 * sy + sx * sy)
+    bowl = Points(gx.ravel(), gy.ravel(), (gy**2).ravel(), None, NAMES)
+    assert numbers(seen(bowl), "field-slopes")["mean-slope-y"].value == pytest.approx(400 / 20)
+    noisy = Points(bowl.x, bowl.y, bowl.z, np.full(len(bowl), 1e-6), NAMES)
+    top = numbers(seen(noisy), "field-extremes")["maximum-y"]
+    assert (top.value, top.u) == pytest.approx((20, 17 / np.sqrt(12)))  # the last row stands for its step
+
+
+@pytest.mark.parametrize("scale", [1e-9, 1.0, 1e9])
+def test_slices_far_from_zero_are_told_apart(scale):
+    """As of eastings and northings: millions of metres away, a field of some metres."""
+    far = 5_612_000.0 * scale
+    points = Points(*(np.array(v) * scale for v in ([0, 9, 0, 9], [0, 0, 8, 8], [0, 1, 1, 2])), None, NAMES)
+    points = replace(points, y=points.y + far)
+    specs = SliceSet(count=4).specs(points)
+    names = {spec.named(NAMES) for spec in specs}
+    assert len(names) == 4
+    for spec, name in zip(specs, names, strict=True):
+        assert far < spec.at < far + 8 * scale
+        assert spec.at == pytest.approx(float(spec.named(NAMES).split()[2]), rel=1e-9), name
+    level = registered_field_measures()["field-above"].for_field(
+        seen(points.with_z(points.z + far, None), {"way": "linear"})
+    )
+    assert far < level.level < far + 2 * scale
 
 
 def test_every_measure_says_why_where_it_has_nothing():
@@ -512,6 +558,15 @@ def test_the_command_line_fills_in_compares_and_writes(tmp_path, capsys):
     assert len(made) == 231
     assert made[3].values.reshape(11, 21) == pytest.approx(same.z, nan_ok=True)
     assert made[4].values.reshape(11, 21) == pytest.approx(same.u, nan_ok=True)
+    capsys.readouterr()
+    limits = ["--step", "0.5", "--reach", "0.4", "--scaled", "yes", "--outside", "value", "--value", "7"]
+    assert main([*ask, "--way", "nearest", *limits, "--out", str(tmp_path / "near.csv")]) == 0
+    made = read_bytes(Source("near.csv", (tmp_path / "near.csv").read_bytes()))
+    same = cs.grid(x, y, z, way="nearest", step=0.5, reach=0.4, scaled=True, outside="value", value=7)
+    assert np.diff(same.x) == pytest.approx(0.5)
+    assert 0 < np.isnan(same.z).sum() < same.z.size
+    assert (same.z == 7).any()
+    assert made[3].values.reshape(same.z.shape) == pytest.approx(same.z, nan_ok=True)
     capsys.readouterr()
     assert main([*ask, "--compare", "--json"]) == 0
     ways = json.loads(capsys.readouterr().out)

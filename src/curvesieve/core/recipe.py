@@ -23,6 +23,7 @@ from curvesieve.core.named_files import NamedFiles
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Basis, Reading
 from curvesieve.core.readings import fit_readings
+from curvesieve.core.rules import Slot
 from curvesieve.core.steps import Others, Sieve, StepSlot
 from curvesieve.core.steps.base import ALONE
 from curvesieve.core.steps.sieve import Sieved
@@ -173,7 +174,7 @@ def _parsed_measures(data: Any) -> tuple[MeasureSlot, ...]:
     return tuple(made)
 
 
-def next_measure_id(slots: Sequence[MeasureSlot], slug: str) -> str:
+def next_measure_id(slots: Sequence[Slot[Any]], slug: str) -> str:
     """The id of one more measure of a kind: the same in every curve, so that its readings share a column."""
     taken_ids = {slot.id for slot in slots}
     numbers = (slug if k == 1 else f"{slug}-{k}" for k in range(1, len(taken_ids) + 2))

@@ -7,6 +7,7 @@ common stands here, once: cards, lists, files and the command line are made from
 from __future__ import annotations
 
 import importlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, Generic, Self, TypeVar
 
@@ -232,6 +233,17 @@ class Slot(BaseModel, Generic[R]):
     @field_serializer("rule")
     def _write(self, rule: R) -> dict[str, Any]:
         return rule.to_json()
+
+
+S = TypeVar("S", bound=Slot[Any])
+
+
+def moved(slots: Sequence[S], slot_id: str, place: int) -> tuple[S, ...]:
+    """The slots with one of them at another place, from 0; as far as there are places."""
+    one = next(slot for slot in slots if slot.id == slot_id)
+    rest = [slot for slot in slots if slot.id != slot_id]
+    rest.insert(max(0, min(place, len(rest))), one)
+    return tuple(rest)
 
 
 # -- the lists of rules -------------------------------------------------------------------------------

@@ -32,3 +32,8 @@ def rounded(values: tuple[float, ...], span: float) -> tuple[float, ...]:
         return values
     places = math.ceil(3 - math.log10(span))
     return tuple(round(value, places) for value in values)
+
+
+def placed(value: float, span: float) -> str:
+    """A number with the digits that a thousandth of a span asks for: 5612034.25 in a span of 10, 5.6 in one of 100."""
+    return f"{rounded((value,), span)[0]:.12g}"

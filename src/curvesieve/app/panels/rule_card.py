@@ -35,6 +35,9 @@ class RuleCard(Card):
     naming_asked = pyqtSignal()
     refused = pyqtSignal(str)
 
+    nameable = True
+    """Whether the user may call it what they like."""
+
     def __init__(self, slot_id: str, word: str, beside: QLabel, curves: Callable[[], list[Named]] = list) -> None:
         super().__init__()
         self.slot_id, self.word, self._curves = slot_id, word, curves
@@ -149,7 +152,7 @@ class RuleCard(Card):
             ("Move up", lambda: self.moved.emit(-1)),
             ("Move down", lambda: self.moved.emit(1)),
             ("Switch it on or off", self.switch.click),
-            ("Give it a name…", self.naming_asked.emit),
+            *([("Give it a name…", self.naming_asked.emit)] if self.nameable else []),
             (f"Remove this {self.word}", self.removed.emit),
         ]
 

@@ -12,6 +12,12 @@ from curvesieve.app.theme.tokens import colour
 class Choice(QComboBox):
     """A combo box; the wheel scrolls the page it stands on and never changes the choice unseen."""
 
+    def offer(self, words: list[str]) -> None:
+        """Offers these, and nothing else; the same as before are left alone, as their list may be open."""
+        if words != [self.itemText(k) for k in range(self.count())]:
+            self.clear()
+            self.addItems(words)
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         painter = QPainter(self)

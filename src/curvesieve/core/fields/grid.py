@@ -12,11 +12,13 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.fields.points import Names, Points
+from curvesieve.core.fields.points import Names, Points, is_even
 
 MOST_CELLS = 25_000_000
 ASK_CELLS = 1_000_000
 """A window asks back before a grid of more cells is made."""
+
+_EVEN_NODES = 400
 
 
 @dataclass(frozen=True, eq=False)
@@ -38,14 +40,9 @@ class Grid:
         return np.isfinite(self.z)
 
     @cached_property
-    def steps(self) -> tuple[float, float]:
-        """The mean steps of x and y."""
-        return _step(self.x), _step(self.y)
-
-    @cached_property
     def areas(self) -> Floats:
-        """The area that stands for each node, of shape (n, m): half of the steps on each side."""
-        return np.outer(_shares(self.y), _shares(self.x))
+        """The area that stands for each node, of shape (n, m); see `shares`."""
+        return np.outer(shares(self.y), shares(self.x))
 
     @property
     def values(self) -> Floats:
@@ -53,16 +50,29 @@ class Grid:
         known: Floats = np.extract(self.known, self.z)
         return known
 
+    def evenly(self, table: Floats) -> Floats:
+        """A table of the shape of the grid as a picture takes it, in even rows and columns: bilinear between nodes.
+
+        The table itself where the axes are even; else of shape (rows, columns), 400 and more along an uneven axis.
+        """
+        for axis, places in ((0, self.y), (1, self.x)):
+            if not is_even(places):
+                wanted = np.linspace(places[0], places[-1], max(places.size, _EVEN_NODES))
+                at = np.interp(wanted, places, np.arange(places.size))
+                low = np.minimum(at.astype(np.intp), places.size - 2)
+                share = at - low if axis else (at - low)[:, None]
+                near, next_ = (np.take(table, low + k, axis=axis) for k in (0, 1))
+                # on a node itself the other one does not count, be it a gap
+                table = np.where(share <= 0, near, np.where(share >= 1, next_, near + share * (next_ - near)))
+        return table
+
     def places(self) -> Floats:
         """The nodes, row by row, of shape (n·m, 2)."""
         return nodes(self.x, self.y)
 
 
-def _step(axis: Floats) -> float:
-    return float(axis[-1] - axis[0]) / (axis.size - 1) if axis.size > 1 else 0.0
-
-
-def _shares(axis: Floats) -> Floats:
+def shares(axis: Floats) -> Floats:
+    """How much of an axis, of shape (k,), stands for each of its places: half of the steps on each side."""
     if axis.size < 2:
         return np.ones(axis.size)
     half = np.diff(axis) / 2

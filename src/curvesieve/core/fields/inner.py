@@ -5,8 +5,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.fields.grid import Grid
+from curvesieve.core.typed import placed
 
 _COARSE = 160
 _LEAST = 4
@@ -28,10 +30,14 @@ def inner(grid: Grid) -> tuple[Grid, str]:
         raise InputError("no part of the grid is known without gaps; fill outside the points, or crop the field.")
     x, y, names = grid.x[part[1]], grid.y[part[0]], grid.names
     made = Grid(x, y, z, None if grid.u is None else grid.u[part], names)
-    return (
-        made,
-        f"of the part without gaps: x {x[0]:.4g} to {x[-1]:.4g}, y {y[0]:.4g} to {y[-1]:.4g} {names.y_unit}".strip(),
+    told = (
+        f"{name} {_ends(axis)} {unit}".strip() for name, axis, unit in (("x", x, names.x_unit), ("y", y, names.y_unit))
     )
+    return made, f"of the part without gaps: {', '.join(told)}"
+
+
+def _ends(axis: Floats) -> str:
+    return " to ".join(placed(float(end), float(np.ptp(axis))) for end in axis[[0, -1]])
 
 
 def _whole(known: NDArray[np.bool_], thin: int) -> NDArray[np.bool_]:

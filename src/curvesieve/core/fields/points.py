@@ -130,10 +130,11 @@ class Lattice:
     @property
     def even(self) -> bool:
         """Whether rows and columns have even steps."""
-        return all(_is_even(axis) for axis in (self.x, self.y))
+        return all(is_even(axis) for axis in (self.x, self.y))
 
 
-def _is_even(axis: Floats) -> bool:
+def is_even(axis: Floats) -> bool:
+    """Whether places of shape (k,) stand in even steps, to 2 %."""
     steps = np.diff(axis)
     return bool(steps.size < 2 or np.ptp(steps) <= 0.02 * abs(float(steps.mean())))
 

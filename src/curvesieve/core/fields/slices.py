@@ -13,6 +13,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.fields.contours import round_step
 from curvesieve.core.fields.points import Names, Points
 from curvesieve.core.fields.surface import Surface
+from curvesieve.core.typed import placed, rounded
 
 _ACROSS = 9
 """A slice with a width is the mean of so many lines across it."""
@@ -33,9 +34,10 @@ class SliceSpec(BaseModel):
         """``y = 4 mm``."""
         if self.along == "line":
             x0, y0, x1, y1 = self.ends
-            return f"({x0:.4g}, {y0:.4g}) to ({x1:.4g}, {y1:.4g})"
+            begin, end = (f"({placed(x, abs(x1 - x0))}, {placed(y, abs(y1 - y0))})" for x, y in ((x0, y0), (x1, y1)))
+            return f"{begin} to {end}"
         name, unit = (names.y, names.y_unit) if self.along == "x" else (names.x, names.x_unit)
-        return f"{name} = {self.at:.6g} {unit}".strip()
+        return f"{name} = {self.at:.10g} {unit}".strip()
 
 
 class SliceSet(BaseModel):
@@ -57,8 +59,11 @@ class SliceSet(BaseModel):
         step = round_step(0.05 * (high - low)) if high > low else 1.0
         first = step * round((low + 0.1 * (high - low)) / step) if self.first is None else self.first
         last = step * round((high - 0.1 * (high - low)) / step) if self.last is None else self.last
-        places = np.linspace(first, last, self.count) if self.count > 1 else np.full(self.count, 0.5 * (first + last))
-        return (*(SliceSpec(along=self.along, at=float(at), width=self.width) for at in places), *self.lines)
+        even = np.linspace(first, last, self.count) if self.count > 1 else np.full(self.count, 0.5 * (first + last))
+        places = even.tolist()
+        first_ones, between, last_ones = places[:1], rounded(tuple(places[1:-1]), high - low), places[1:][-1:]
+        at = (*first_ones, *between, *last_ones)  # the ends are as they were set, to every digit
+        return (*(SliceSpec(along=self.along, at=one, width=self.width) for one in at), *self.lines)
 
 
 @dataclass(frozen=True, eq=False)

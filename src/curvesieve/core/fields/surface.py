@@ -73,7 +73,7 @@ class Surface:
     def at(self, x: Floats, y: Floats, watch: Stop = unwatched) -> tuple[Floats, Floats | None]:
         """z and u at places, all of shape (k,); NaN where nothing is known. Never extrapolated without being asked."""
         xy = self.plane.put(np.column_stack([x, y]))
-        spec, watching = self.filling, watch
+        spec = self.filling
         hull = self._within(xy)
         known = hull | (spec.outside != "empty")
         if spec.reach is not None:
@@ -81,7 +81,7 @@ class Surface:
         z, u = np.full(len(xy), np.nan), None
         inner = known if spec.outside == "law" else known & hull
         if inner.any():
-            z[inner], found = self.filler.at(xy[inner], watching)
+            z[inner], found = self.filler.at(xy[inner], watch)
             u = self._u(xy, inner, found)
         outer = known & ~inner
         if outer.any():

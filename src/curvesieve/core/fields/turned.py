@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.fields.grid import Grid
+from curvesieve.core.fields.points import is_even
 
 _DEPTH = 1.0
 """Steps along a ray for each pixel of the picture's height."""
@@ -96,9 +97,7 @@ def turned(grid: Grid, eye: Eye, width: int, height: int) -> Turned:
     c, s = math.cos(math.radians(eye.turn)), math.sin(math.radians(eye.turn))
     x = mid_x + wide * (across[None, :] * c + depth[:, None] * s)
     y = mid_y + deep * (depth[:, None] * c - across[None, :] * s)
-    row = (y - grid.y[0]) / max(float(grid.y[-1] - grid.y[0]), 1e-300) * (grid.y.size - 1)
-    column = (x - grid.x[0]) / max(float(grid.x[-1] - grid.x[0]), 1e-300) * (grid.x.size - 1)
-    z = map_coordinates(_drawn(grid), [row, column], order=1, cval=np.nan, prefilter=False)
+    z = map_coordinates(grid.z, [_among(grid.y, y), _among(grid.x, x)], order=1, cval=np.nan, prefilter=False)
     down = middle[1] - scale * (depth[:, None] * math.sin(tilt) + _heights(grid, z, eye.height) * math.cos(tilt))
     top = np.minimum.accumulate(np.where(np.isfinite(z), down, np.inf), axis=0)  # the highest pixel up to each step
     bottom = np.maximum.accumulate(np.where(np.isfinite(z), down, -np.inf), axis=0)[-1]
@@ -112,16 +111,11 @@ def turned(grid: Grid, eye: Eye, width: int, height: int) -> Turned:
     return Turned(eye, grid, seen, x[at], y[at], z[at], scale, middle)
 
 
-def _drawn(grid: Grid) -> Floats:
-    """z on even axes: uneven rows and columns are put to even ones."""
-    z = grid.z
-    for axis, places in ((0, grid.y), (1, grid.x)):
-        steps = np.diff(places)
-        if steps.size and np.ptp(steps) > 0.02 * steps.mean():
-            even = np.linspace(places[0], places[-1], places.size)
-            near = np.clip(np.searchsorted((places[1:] + places[:-1]) / 2, even), 0, places.size - 1)
-            z = np.take(z, near, axis=axis)
-    return z
+def _among(axis: Floats, places: Floats) -> Floats:
+    """Where places of any shape stand among the rows or columns of an axis, these counted from 0."""
+    if is_even(axis):
+        return np.asarray((places - axis[0]) / max(float(axis[-1] - axis[0]), 1e-300) * (axis.size - 1))
+    return np.asarray(np.interp(places, axis, np.arange(axis.size), left=-1.0, right=float(axis.size)))
 
 
 def _first_above(top: Floats, height: int) -> NDArray[np.intp]:

@@ -199,7 +199,53 @@ def _heights(
 
 
 _LIKELY_POINTS = 200
-_LEAST_NOISE = 1e-9
+_LEAST_NOISE, _MOST_HEIGHT = 1e-9, 1e4
+"""A nugget that is none, in sills; and how many times the scatter of the values sill and nugget may be."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Likelihood:
+    """How likely values are under variograms of a shape, by the logarithms of what is `free` of sill, nugget, range.
+
+    Where sill and nugget are both free and points have no u of their own, the sill `follows` from their ratio: it is
+    1, and what the values make of it is the height.
+    """
+
+    begin: Variogram
+    z: Floats
+    own: Floats
+    apart: Floats
+    known: tuple[float | None, float | None, float | None]
+    follows: bool
+    unit: float
+    shortest: float
+    longest: float
+
+    @property
+    def free(self) -> list[int]:
+        """Which of sill, nugget and range are looked for."""
+        return [k for k in range(3) if self.known[k] is None]
+
+    def law(self, logs: Floats) -> Variogram:
+        """The variogram of logarithms of shape (free,)."""
+        made = list(self.known)
+        for k, log in zip(self.free, logs, strict=True):
+            made[k] = math.exp(log)
+        return replace(self.begin, sill=made[0] or 0.0, nugget=made[1] or 0.0, range=made[2] or 1.0)
+
+    def judged(self, logs: Floats) -> tuple[float, float]:
+        """Minus twice the restricted likelihood, and the height."""
+        one, n = self.law(logs), self.z.size
+        beyond = max(one.sill, one.nugget) > _MOST_HEIGHT * self.unit
+        if beyond or (self.known[2] is None and not self.shortest <= one.range <= self.longest):
+            return math.inf, 1.0
+        inner = one.sill * one.likeness(self.apart)
+        inner[np.diag_indices(n)] += one.nugget + self.own + _LEAST_NOISE * one.sill
+        logs_of, rest = _restricted(inner, self.z)
+        if not self.follows:
+            return logs_of + rest, 1.0
+        height = max(rest / (n - 1), 1e-300)
+        return logs_of + (n - 1) * (math.log(height) + 1.0), height
 
 
 def likeliest(
@@ -218,58 +264,44 @@ def likeliest(
     `begin`; what is given stays. More than 200 points are drawn from. Where sill and nugget are both free and points
     have no u of their own, the sill follows from their ratio, and only that and the range are looked for.
     """
-    from scipy.optimize import minimize
-
     if z.size > _LIKELY_POINTS:
         drawn = np.random.default_rng(_SEED).choice(z.size, _LIKELY_POINTS, replace=False)
         xy, z, own = xy[drawn], z[drawn], own[drawn]
     apart = np.sqrt(((xy[:, None, :] - xy[None, :, :]) ** 2).sum(axis=-1))
     spread = float(np.var(z)) or 1.0
-    least = 0.25 * float(np.median(np.sort(apart, axis=1)[:, 1]))
+    shortest = 0.25 * float(np.median(np.sort(apart, axis=1)[:, 1]))
     follows = sill is None and nugget is None and not own.any()
-    known = [1.0 if follows else sill, nugget, range_]
-    free = [k for k in range(3) if known[k] is None]
-    first = [max(begin.sill, 1e-3 * spread), max(begin.nugget, 1e-4 * spread), min(max(begin.range, least), widest)]
-    begun = [first[0], first[1] / first[0] if follows else first[1], first[2]]
     unit = 1.0 if follows else spread
-
-    def law(logs: Floats) -> Variogram:
-        made = list(known)
-        for k, log in zip(free, logs, strict=True):
-            made[k] = math.exp(log)
-        return replace(begin, sill=float(made[0] or 0.0), nugget=float(made[1] or 0.0), range=float(made[2] or 1.0))
-
-    def judged(logs: Floats) -> tuple[float, float]:
-        """Minus twice the restricted likelihood, and the sill where it follows."""
-        one = law(logs)
-        beyond = one.sill > 1e4 * unit or one.nugget > 1e4 * unit
-        if beyond or (2 in free and not least <= one.range <= 4 * _WIDEST * widest):
-            return math.inf, 1.0
-        inner = one.sill * one.likeness(apart)
-        inner[np.diag_indices(z.size)] += one.nugget + own + _LEAST_NOISE * one.sill
-        logs_of, rest = _restricted(inner, z)
-        if not follows:
-            return logs_of + rest, 1.0
-        height = max(rest / (z.size - 1), 1e-300)
-        return logs_of + (z.size - 1) * (math.log(height) + 1.0), height
-
-    if not free:
-        return Settled(law(np.empty(0)), "", judged(np.empty(0))[0])
-    options: Any = {"maxiter": 60 * len(free), "xatol": 0.03, "fatol": 0.02}
-
-    def look(start: Floats) -> Any:
-        return minimize(lambda logs: judged(logs)[0], start, method="Nelder-Mead", options=options)  # type: ignore[call-overload]
-
-    ended = look(np.log([begun[k] for k in free]))
-    if 1 in free and law(ended.x).nugget < 0.05 * law(ended.x).sill:  # on a scale of logarithms nothing is far away
-        without = ended.x.copy()
-        without[free.index(1)] = math.log(_LEAST_NOISE * unit)
-        ended = min(ended, look(without), key=lambda one: float(one.fun))
-    best, height = law(ended.x), judged(ended.x)[1]
+    known = (1.0 if follows else sill, nugget, range_)
+    found = _Likelihood(begin, z, own, apart, known, follows, unit, shortest, 4 * _WIDEST * widest)
+    if not found.free:
+        return Settled(found.law(np.empty(0)), "", found.judged(np.empty(0))[0])
+    first = [max(begin.sill, 1e-3 * spread), max(begin.nugget, 1e-4 * spread), min(max(begin.range, shortest), widest)]
+    begun = np.array([first[0], first[1] / first[0] if follows else first[1], first[2]])
+    logs, cost = _looked_for(found, np.log(begun[found.free]))
+    best, height = found.law(logs), found.judged(logs)[1]
     best = replace(best, sill=best.sill * height, nugget=best.nugget * height)
     if nugget is None and best.nugget <= 3 * _LEAST_NOISE * (best.sill if follows else spread):
         best = replace(best, nugget=0.0)
-    return Settled(best, _doubt(best, 2 * widest) if range_ is None else "", float(ended.fun))
+    return Settled(best, _doubt(best, 2 * widest) if range_ is None else "", cost)
+
+
+def _looked_for(found: _Likelihood, start: Floats) -> tuple[Floats, float]:
+    """The likeliest logarithms, and what was made least."""
+    from scipy.optimize import minimize
+
+    options: Any = {"maxiter": 60 * start.size, "xatol": 0.03, "fatol": 0.02}
+
+    def look(logs: Floats) -> Any:
+        return minimize(lambda one: found.judged(one)[0], logs, method="Nelder-Mead", options=options)  # type: ignore[call-overload]
+
+    ended = look(start)
+    law = found.law(ended.x)
+    if 1 in found.free and law.nugget < 0.05 * law.sill:  # on a scale of logarithms nothing is far away
+        without = ended.x.copy()
+        without[found.free.index(1)] = math.log(_LEAST_NOISE * found.unit)
+        ended = min(ended, look(without), key=lambda one: float(one.fun))
+    return np.asarray(ended.x), float(ended.fun)
 
 
 def _restricted(inner: Floats, z: Floats) -> tuple[float, float]:

@@ -116,7 +116,7 @@ def lines_svg(lines: Sequence[Line], grid: Grid, side: float = 800.0) -> str:
 
     unit = grid.names.z_unit
     drawn = "\n".join(
-        f'<path d="{path(line.places, line.closed)}"><title>{line.level:.6g} {_plain(unit)}</title></path>'
+        f'<path d="{path(line.places, line.closed)}"><title>{line.level:.10g} {_plain(unit)}</title></path>'
         for line in lines
     )
     return (

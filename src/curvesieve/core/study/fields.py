@@ -3,11 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
-from threading import Lock
-from typing import Any, TypeVar
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
@@ -22,40 +19,15 @@ from curvesieve.core.fields.sources import of_channels, of_curves, of_difference
 from curvesieve.core.fields.steps import FieldTrail, pass_points
 from curvesieve.core.fields.surface import Filling, Surface, fill, filling_for
 from curvesieve.core.fields.ways.base import Stop, Way, unwatched
+from curvesieve.core.kept import Kept
 from curvesieve.core.study.document import FromField
 from curvesieve.core.study.field_parts import FieldEntry, OfChannels, OfDifference, OfFamily, OfFormula, OfTable
 from curvesieve.core.study.study import Study
 
-_MOST_KEPT = 60
-T = TypeVar("T")
+_MOST_NUMBERS, _MOST_SMALL = 60_000_000, 1000
+"""So many numbers of points and grids are kept in all (half a gigabyte), and so many small results."""
 Passed = Callable[[str], Curve]
 """What gives a curve of the study, by its id, as it passed what it gives through."""
-
-
-class _Kept:
-    """The latest results by key; safe to use from several threads."""
-
-    def __init__(self, most: int) -> None:
-        self._found: OrderedDict[tuple[str, str], Any] = OrderedDict()
-        self._most = most
-        self._lock = Lock()
-
-    def known(self, what: str, key: str) -> Any:
-        with self._lock:
-            return self._found.get((what, key))
-
-    def get(self, what: str, key: str, work: Callable[[], T]) -> T:
-        found = self.known(what, key)
-        if found is None:
-            found = work()
-            with self._lock:
-                self._found[what, key] = found
-                while len(self._found) > self._most:
-                    self._found.popitem(last=False)
-        return found  # type: ignore[no-any-return]
-
-
-_kept = _Kept(_MOST_KEPT)
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,6 +51,21 @@ class Filled:
     grid: Grid
 
 
+def _numbers(one: Prepared | Filled) -> int:
+    """How many numbers a result holds, about."""
+    if isinstance(one, Filled):
+        return 2 * one.grid.z.size + 3 * len(one.surface.points)
+    return 3 * sum(len(points) for points in (one.gathered.points, *(trail.after for trail in one.trail)))
+
+
+_prepared: Kept[Prepared] = Kept(_MOST_NUMBERS // 2, _numbers)
+_filled: Kept[Filled] = Kept(_MOST_NUMBERS // 2, _numbers)
+_judged: Kept[list[Judged]] = Kept(_MOST_SMALL)
+_read: Kept[list[FieldRead]] = Kept(_MOST_SMALL)
+_slices: Kept[Slice] = Kept(_MOST_SMALL)
+_misses: Kept[LeftOut] = Kept(_MOST_SMALL)
+
+
 def entry_of(study: Study, field_id: str) -> FieldEntry:
     """A field by its id. Raises InputError where it is gone."""
     found = study.field(field_id)
@@ -99,7 +86,7 @@ def prepared(study: Study, field_id: str, passed: Passed) -> Prepared:
         gathered = _gathered(study, field, passed)
         return Prepared(gathered, tuple(pass_points(gathered.points, field.sieve)))
 
-    return _kept.get("prepared", key, work)
+    return _prepared.made(key, work)
 
 
 def _gathered(study: Study, field: FieldEntry, passed: Passed) -> Gathered:
@@ -147,8 +134,7 @@ def filling_of(field: FieldEntry, points: Points) -> Filling:
 
 def filled_if_known(study: Study, field_id: str) -> Filled | None:
     """What `filled` gives, where it was worked out already."""
-    found: Filled | None = _kept.known("filled", study.field_key(field_id))
-    return found
+    return _filled.get(study.field_key(field_id))
 
 
 def filled(study: Study, field_id: str, passed: Passed, watch: Stop = unwatched) -> Filled:
@@ -176,7 +162,7 @@ def filled(study: Study, field_id: str, passed: Passed, watch: Stop = unwatched)
                 pass
         return Filled(surface, surface.grid(axes, lambda share: watch(0.7 + 0.3 * share)))
 
-    return _kept.get("filled", study.field_key(field_id), work)
+    return _filled.made(study.field_key(field_id), work)
 
 
 def judged(study: Study, field_id: str, passed: Passed, watch: Stop = unwatched) -> list[Judged]:
@@ -189,7 +175,7 @@ def judged(study: Study, field_id: str, passed: Passed, watch: Stop = unwatched)
         ways = common_ways(points, filling.way)
         return compare(points, ways, filling, watch, _missed(study, field_id, points, filling))
 
-    return _kept.get("judged", study.field_key(field_id), work)
+    return _judged.made(study.field_key(field_id), work)
 
 
 def _missed(study: Study, field_id: str, points: Points, filling: Filling) -> Missing:
@@ -197,17 +183,10 @@ def _missed(study: Study, field_id: str, points: Points, filling: Filling) -> Mi
     of = f"{study.points_key(field_id)} {filling.scaled}"
 
     def missing(way: Way, watch: Stop) -> LeftOut:
-        return _small.get(
-            f"misses {json.dumps(way.to_json())}", of, lambda: left_out(points, way, filling.scaled, watch)
-        )
+        key = f"{of} {json.dumps(way.to_json())}"
+        return _misses.made(key, lambda: left_out(points, way, filling.scaled, watch))
 
     return missing
-
-
-def judged_if_known(study: Study, field_id: str) -> list[Judged] | None:
-    """What `judged` gives, where it was worked out already."""
-    found: list[Judged] | None = _kept.known("judged", study.field_key(field_id))
-    return found
 
 
 def read(study: Study, field_id: str, passed: Passed) -> list[FieldRead]:
@@ -219,7 +198,7 @@ def read(study: Study, field_id: str, passed: Passed) -> list[FieldRead]:
         found = filled(study, field_id, passed)
         return read_field(SeenField(found.surface, found.grid), field.measures)
 
-    return _kept.get("read", f"{study.field_key(field_id)} {slots}", work)
+    return _read.made(f"{study.field_key(field_id)} {slots}", work)
 
 
 def about(study: Study, field_id: str, passed: Passed) -> list[tuple[str, str]]:
@@ -249,11 +228,7 @@ def about(study: Study, field_id: str, passed: Passed) -> list[tuple[str, str]]:
 def slice_of(study: Study, field_id: str, spec: SliceSpec, passed: Passed) -> Slice:
     """One slice of a field. Raises InputError as `filled`, and for a line without length."""
     key = f"{study.field_key(field_id)} {spec.model_dump_json()}"
-    return _small.get("slice", key, lambda: cut(filled(study, field_id, passed).surface, spec))
-
-
-_small = _Kept(1000)
-"""Slices, and misses at left-out points."""
+    return _slices.made(key, lambda: cut(filled(study, field_id, passed).surface, spec))
 
 
 def slice_curve(study: Study, source: FromField, passed: Passed) -> Curve:

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Sequence
-from threading import Lock
-from typing import Generic, TypeVar
 
 from curvesieve.core.errors import InputError
+from curvesieve.core.kept import Kept
 from curvesieve.core.measures.base import MeasureSlot, Seen
 from curvesieve.core.measures.fit_seen import FitSeen
 from curvesieve.core.measures.outcome import Outcome
@@ -18,32 +16,9 @@ from curvesieve.core.study.study import Study
 
 Outcomes = tuple[Outcome, ...]
 _MOST_READ, _MOST_DRAWN = 20_000, 12
-T = TypeVar("T")
 
-
-class _Latest(Generic[T]):
-    """The latest values by key. Safe to use from several threads."""
-
-    def __init__(self, most: int) -> None:
-        self._values: OrderedDict[str, T] = OrderedDict()
-        self._most, self._lock = most, Lock()
-
-    def get(self, key: str) -> T | None:
-        with self._lock:
-            if key in self._values:
-                self._values.move_to_end(key)
-            return self._values.get(key)
-
-    def put(self, key: str, value: T) -> T:
-        with self._lock:
-            self._values[key] = value
-            while len(self._values) > self._most:
-                self._values.popitem(last=False)
-        return value
-
-
-_read: _Latest[Outcomes] = _Latest(_MOST_READ)
-_drawn: _Latest[tuple[Seen, Outcomes]] = _Latest(_MOST_DRAWN)
+_read: Kept[Outcomes] = Kept(_MOST_READ)
+_drawn: Kept[tuple[Seen, Outcomes]] = Kept(_MOST_DRAWN)
 
 
 def known(study: Study, curve_id: str) -> Outcomes | None:

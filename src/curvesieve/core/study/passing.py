@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from threading import Lock
 
 import numpy as np
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, nearest
+from curvesieve.core.kept import Kept
 from curvesieve.core.steps import Sieve, Step
 from curvesieve.core.steps.sieve import Sieved, Trail, through
 from curvesieve.core.study.document import FromField, FromLedger, FromRecord
@@ -28,34 +27,12 @@ _QUICK_POINTS = 20_000
 """Points of a simple filter (see `Step.effort`) that pass in well under 50 ms; donors' points count, too."""
 
 
-class _Kept:
-    """The latest results by key, up to a number of points in all. Safe to use from several threads."""
-
-    def __init__(self) -> None:
-        self._results: OrderedDict[tuple[str, str], Sieved] = OrderedDict()
-        self._points = 0
-        self._lock = Lock()
-
-    def get(self, key: tuple[str, str]) -> Sieved | None:
-        with self._lock:
-            if key in self._results:
-                self._results.move_to_end(key)
-            return self._results.get(key)
-
-    def put(self, key: tuple[str, str], result: Sieved) -> None:
-        with self._lock:
-            if key not in self._results:
-                self._points += _size(result)
-            self._results[key] = result
-            while self._points > _MAX_KEPT_POINTS and len(self._results) > 1:
-                self._points -= _size(self._results.popitem(last=False)[1])
-
-
 def _size(result: Sieved) -> int:
     return len(result.recorded) * (1 + len(result.trail))
 
 
-_kept = _Kept()
+_kept: Kept[Sieved] = Kept(_MAX_KEPT_POINTS, _size)
+"""By the curve and its steps; see `_key`."""
 
 
 @dataclass(frozen=True)
@@ -82,7 +59,7 @@ class _OthersInStudy:
         return sieved(recorded(self.study, curve_id), self.study.giving(curve_id)).curve
 
 
-_derived: OrderedDict[str, Curve | str] = OrderedDict()
+_derived: Kept[Curve | str] = Kept(_MAX_DERIVED)
 """Curves that come from no record, by their digests, or why there are none."""
 
 
@@ -118,9 +95,7 @@ def _derived_of(study: Study, curve_id: str) -> Curve | str:
             )
         except InputError as error:
             found = str(error)
-        _derived[digest] = found
-        while len(_derived) > _MAX_DERIVED:
-            _derived.pop(next(iter(_derived)))
+        _derived.put(digest, found)
     return found
 
 
@@ -158,7 +133,7 @@ def sieved_if_quick(study: Study, curve_id: str) -> Sieved | None:
 def _is_at_hand(study: Study, curve_id: str) -> bool:
     """Whether a curve before its sieve is there at once: one of a ledger may need many readings first."""
     source = study.entry(curve_id).source
-    if not isinstance(source, FromLedger | FromField) or study.digest(curve_id) in _derived:
+    if not isinstance(source, FromLedger | FromField) or _derived.get(study.digest(curve_id)) is not None:
         return True
     if isinstance(source, FromField):
         return filled_if_known(study, source.field) is not None or study.field(source.field) is None

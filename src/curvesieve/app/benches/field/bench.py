@@ -9,11 +9,12 @@ from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QMessageBox, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.field.cards import LevelsCard, PointsCard, SlicesCard
+from curvesieve.app.benches.field.hand import HINT
 from curvesieve.app.benches.field.left import FieldLeft
 from curvesieve.app.benches.field.making import Making
 from curvesieve.app.benches.field.out import FieldOut
 from curvesieve.app.benches.field.reads_card import ReadsCard
-from curvesieve.app.benches.field.views import HINT, FieldViews
+from curvesieve.app.benches.field.views import FieldViews
 from curvesieve.app.benches.field.way_card import WayCard
 from curvesieve.app.benches.field.work import FieldWork
 from curvesieve.app.session.session import Session

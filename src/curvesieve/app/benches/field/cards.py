@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from curvesieve.app.benches.field.map_view import MOST_DRAWN
+from curvesieve.app.benches.field.map_view import MOST_DRAWN, one_in
 from curvesieve.app.benches.field.work import FieldWork, line_spec
 from curvesieve.app.widgets.basics import Card, Elided, button, empty, label
 from curvesieve.app.widgets.choice import Choice
@@ -19,7 +19,7 @@ from curvesieve.core import units
 from curvesieve.core.changed import changed
 from curvesieve.core.errors import InputError
 from curvesieve.core.study.field_parts import OfChannels, OfFormula, OfTable
-from curvesieve.core.typed import numbers_in
+from curvesieve.core.typed import numbers_in, placed
 
 
 class PointsCard(Card):
@@ -101,15 +101,14 @@ class PointsCard(Card):
 
     def refresh(self) -> None:
         """Renders the points of the field in hand."""
-        work, field, shown = self.work, self.work.field, self.work.shown
+        work, field, shown = self.work, self.work.field, self.work.shown_now
         source = field.source if field is not None else None
         self.form.setVisible(isinstance(source, OfChannels))
         if isinstance(source, OfChannels):
             record = next((one for one in work.session.study.document.records if one.id == source.record), None)
             names = [units.labelled(c.name, c.unit) for c in record.channels] if record is not None else []
             for axis, choice in self.choices.items():
-                choice.clear()
-                choice.addItems([*(["none"] if axis == "u" else []), *names])
+                choice.offer([*(["none"] if axis == "u" else []), *names])
                 at = getattr(source, axis)
                 choice.setCurrentIndex((0 if at is None else at + 1) if axis == "u" else at)
         self.table.setVisible(isinstance(source, OfTable | OfFormula))
@@ -127,11 +126,8 @@ class PointsCard(Card):
             return
         lattice = points.lattice
         rows = f"{lattice.x.size} columns × {lattice.y.size} rows" if lattice is not None else "scattered"
-        drawn = (
-            f"; every {-(-len(points) // MOST_DRAWN)}th is drawn"
-            if lattice is None and len(points) > MOST_DRAWN
-            else ""
-        )
+        thin = one_in(len(points), MOST_DRAWN) if lattice is None else 1
+        drawn = f"; one in {thin} is drawn" if thin > 1 else ""
         self.words.setText(f"{len(points):,} points, {rows}" + ("" if points.u is None else ", with u") + drawn)
         how = "in shares of the extents" if work.filling.scaled else "as measured"
         self.warning.setText(f"{points.unlike_axes}: distances are counted {how}" if points.unlike_axes else "")
@@ -188,7 +184,7 @@ class LevelsCard(Card):
 
     def refresh(self) -> None:
         """Renders the levels of the field in hand."""
-        field, shown = self.work.field, self.work.shown
+        field, shown = self.work.field, self.work.shown_now
         if field is None:
             return
         levels, look = field.levels, field.look
@@ -209,8 +205,9 @@ class LevelsCard(Card):
             low, high = (float(values.min()), float(values.max())) if values.size else (0.0, 0.0)
             outside = [value for value in levels.given if not low <= value <= high]
             if outside:
-                said = ", ".join(f"{value:.6g}" for value in outside[:4])
-                problem = f"{said} beyond the surface, which lies between {low:.4g} and {high:.4g}"
+                said = ", ".join(f"{value:.10g}" for value in outside[:4])
+                ends = " and ".join(placed(one, high - low) for one in (low, high))
+                problem = f"{said} beyond the surface, which lies between {ends}"
         self.problem.setText(problem)
         self.problem.setVisible(bool(problem))
 
@@ -278,7 +275,7 @@ class SlicesCard(Card):
 
     def refresh(self) -> None:
         """Renders the slices of the field in hand."""
-        field, shown = self.work.field, self.work.shown
+        field, shown = self.work.field, self.work.shown_now
         if field is None:
             return
         spec = field.slices
@@ -286,7 +283,7 @@ class SlicesCard(Card):
         self.from_words.setText("y from" if spec.along == "x" else "x from")
         made = spec.specs(shown.prepared.points)[: spec.count] if shown is not None else ()
         for end, value, at in ((self.first, spec.first, 0), (self.last, spec.last, -1)):
-            end.set(float(f"{made[at].at:.6g}") if value is None and made else value)
+            end.set(made[at].at if value is None and made else value)
         self.count.set(spec.count)
         self.across.set(spec.width)
         empty(self.lines)

@@ -81,7 +81,7 @@ class FieldBar(QWidget):
             last = y
             place = QRectF(box.right() + 5, y - 9, self.width() - box.right() - 6, 18)
             painter.drawLine(int(box.right()), int(y), int(box.right()) + 3, int(y))
-            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, f"{value:.5g}")
+            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, f"{value:.7g}")
 
 
 def _round_values(low: float, high: float) -> list[float]:

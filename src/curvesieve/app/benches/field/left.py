@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from curvesieve.app.benches.field.rule_lists import FieldStepList
+from curvesieve.app.benches.field.slot_card import SlotCard
 from curvesieve.app.benches.field.work import FieldWork
-from curvesieve.app.panels.rule_card import RuleCard
 from curvesieve.app.widgets.basics import Elided, button, empty, label, plain_tip
 from curvesieve.app.widgets.fold import keep_place_of_scroll_bar
 from curvesieve.app.widgets.line import Line
@@ -43,7 +43,7 @@ class FieldLeft(QWidget):
         self.cards.setSpacing(6)
         self.recorded = label("As recorded", "strong")
         self.recorded_words = label(role="muted", wrap=True)
-        self.steps: dict[str, RuleCard] = {}
+        self.steps: dict[str, SlotCard] = {}
         self.messages: dict[str, QLabel] = {}
         self._named: list[tuple[str, str, bool]] = []
         self._list: FieldStepList | None = None
@@ -95,18 +95,9 @@ class FieldLeft(QWidget):
         state = [
             (one.id, one.name, field is not None and one.id == field.id) for one in work.session.study.document.fields
         ]
-        for one in work.session.study.document.fields if state != self._named else ():
-            if one is work.session.study.document.fields[0]:
-                empty(self.names)
-            shown = self.fontMetrics().elidedText(one.name, Qt.TextElideMode.ElideMiddle, _LEFT_PX - 48)
-            row = button(shown.replace("&", "&&"), "tab", plain_tip(one.name))
-            row.setCheckable(True)
-            row.setChecked(field is not None and one.id == field.id)
-            row.clicked.connect(partial(work.take_field, one.id))
-            self.names.addWidget(row)
-        if not state:
-            empty(self.names)
-        self._named = state
+        if state != self._named:
+            self._named = state
+            self._name_fields()
         for part in (
             self.name,
             self.origin,
@@ -122,13 +113,23 @@ class FieldLeft(QWidget):
             return
         if not self.name.hasFocus():
             self.name.setText(field.name)
-        shown_now = work.shown if work.shown is not None and work.shown.field.id == field.id else None
-        self.recorded_words.setText(shown_now.prepared.gathered.told if shown_now is not None else "…")
+        shown = work.shown_now
+        self.recorded_words.setText(shown.prepared.gathered.told if shown is not None else "…")
         self.origin.set(work.session.study.field_origin(field.id))
         self._fill_steps(field.sieve)
 
+    def _name_fields(self) -> None:
+        empty(self.names)
+        for id_, name, chosen in self._named:
+            words = self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, _LEFT_PX - 48)
+            row = button(words.replace("&", "&&"), "tab", plain_tip(name))
+            row.setCheckable(True)
+            row.setChecked(chosen)
+            row.clicked.connect(partial(self.work.take_field, id_))
+            self.names.addWidget(row)
+
     def _fill_steps(self, slots: tuple[FieldSlot, ...]) -> None:
-        shown = self.work.shown
+        shown = self.work.shown_now
         trails = {one.slot.id: one for one in shown.prepared.trail} if shown is not None else {}
         # each step speaks in the units of what comes to it: one before it may have changed them
         befores = {id_: trail.before.names for id_, trail in trails.items()}
@@ -157,44 +158,22 @@ class FieldLeft(QWidget):
             said.setText(trail.passed.message if trail is not None and not trail.problem else "")
             said.setVisible(bool(said.text()))
 
-    def _card(self, slot: FieldSlot) -> RuleCard:
-        card = RuleCard(slot.id, "step", label())
+    def _card(self, slot: FieldSlot) -> SlotCard:
+        card = SlotCard(self.work, "sieve", slot.id, "step", label())
         self.messages[slot.id] = said = label(role="muted", wrap=True)
         card.rows.insertWidget(1, said)
         card.clicked.connect(partial(self._take, slot.id))
         card.changed.connect(partial(self._changed, slot.id))
-        card.switched.connect(partial(self._switch, slot.id))
-        card.moved.connect(partial(self._move, slot.id))
-        card.removed.connect(partial(self._remove, slot.id))
-        card.naming_asked.connect(lambda: self.work.refuse("Steps of fields are called by what they do."))
-        card.refused.connect(self.work.refuse)
         return card
 
     def _take(self, slot_id: str) -> None:
         self.work.step_id = "" if self.work.step_id == slot_id else slot_id
         self.work.changed.emit()
 
-    def _sieve(self) -> tuple[FieldSlot, ...]:
-        return self.work.field.sieve if self.work.field is not None else ()
-
     def _changed(self, slot_id: str, rule: FieldStep) -> None:
         field = self.work.field
         if field is not None:
             self.work.session.apply(edits.field_step(field.id, rule, slot_id), rule.label.lower())
-
-    def _switch(self, slot_id: str, on: bool) -> None:
-        made = tuple(s.model_copy(update={"on": on}) if s.id == slot_id else s for s in self._sieve())
-        self.work.change("switch a step", sieve=made)
-
-    def _move(self, slot_id: str, by: int) -> None:
-        slots = list(self._sieve())
-        at = next(k for k, slot in enumerate(slots) if slot.id == slot_id)
-        to = min(max(at + by, 0), len(slots) - 1)
-        slots.insert(to, slots.pop(at))
-        self.work.change("move a step", sieve=tuple(slots))
-
-    def _remove(self, slot_id: str) -> None:
-        self.work.change("remove a step", sieve=tuple(slot for slot in self._sieve() if slot.id != slot_id))
 
     def open_steps(self) -> None:
         """The list of steps, to be searched."""
@@ -208,9 +187,9 @@ class FieldLeft(QWidget):
         work, field = self.work, self.work.field
         if field is None:
             return
-        made = rule.for_points(work.shown.prepared.points) if work.shown is not None else rule()
-        numbers = [int(slot.id[1:]) for slot in field.sieve if slot.id[1:].isdigit()]
-        work.step_id = f"s{max(numbers, default=0) + 1}"
+        shown = work.shown_now
+        made = rule.for_points(shown.prepared.points) if shown is not None else rule()
+        work.step_id = edits.free_step(field)
         work.session.apply(edits.field_step(field.id, made, work.step_id), f"add {made.label.lower()}")
 
     def _name(self) -> None:

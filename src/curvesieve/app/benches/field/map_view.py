@@ -26,8 +26,8 @@ _LEAST_APART = 0.05
 _BIG_DOT_PX, _DOT_PX = 4.5, 2.0
 _MANY = 2_000
 MOST_DRAWN = 3_000
-"""Of more points every second, third … is drawn on the map."""
-_MOST_COLOURED = 5_000
+"""Of more points one in two, three … is drawn on the map."""
+MOST_COLOURED = 5_000
 
 
 class FieldMap(Plot):
@@ -68,21 +68,15 @@ class FieldMap(Plot):
         self.leave_room_above(8)
 
     def show_grid(self, grid: Grid, rgb: NDArray[np.uint8], names: Names) -> None:
-        """Draws colours of the shape of the grid."""
-        half_x, half_y = (0.5 * step for step in grid.steps)
-        place = QRectF(
-            grid.x[0] - half_x,
-            grid.y[0] - half_y,
-            grid.x[-1] - grid.x[0] + 2 * half_x,
-            grid.y[-1] - grid.y[0] + 2 * half_y,
-        )
+        """Draws colours, of shape (rows, columns, 4), that stand in even steps over the grid: see `Grid.evenly`."""
         self.image.setImage(rgb, levels=(0, 255))
-        self.image.setRect(place)
-        self.show_extent((float(grid.x[0]), float(grid.x[-1]), float(grid.y[0]), float(grid.y[-1])), names)
+        self.image.setRect(_room(grid, rgb))
+        self.show_extent(grid.x, grid.y, names)
 
-    def show_extent(self, extent: tuple[float, float, float, float], names: Names) -> None:
-        """Labels the axes, and shows all of the field where its extent is another."""
-        self.set_labels(_label(names.x, names.x_unit), _label(names.y, names.y_unit))
+    def show_extent(self, x: Floats, y: Floats, names: Names) -> None:
+        """Labels the axes, and shows all of the field where it extends over other places than before."""
+        extent = (float(x.min()), float(x.max()), float(y.min()), float(y.max()))
+        self.set_labels(units.labelled(names.x, names.x_unit), units.labelled(names.y, names.y_unit))
         wide, high = extent[1] - extent[0], extent[3] - extent[2]
         alike = names.x_unit == names.y_unit and 0 < max(wide, high) < 5 * min(wide, high)
         self.box.setAspectLocked(alike)
@@ -105,18 +99,11 @@ class FieldMap(Plot):
         if off is None or not off.any():
             self.beyond.clear()
             return
+        off = grid.evenly(off.astype(np.float64)) >= 0.5
         rgb = np.zeros((*off.shape, 4), np.uint8)
         rgb[off] = (*colour("rust").getRgb()[:3], 255)
-        half_x, half_y = (0.5 * step for step in grid.steps)
         self.beyond.setImage(rgb, levels=(0, 255))
-        self.beyond.setRect(
-            QRectF(
-                grid.x[0] - half_x,
-                grid.y[0] - half_y,
-                grid.x[-1] - grid.x[0] + 2 * half_x,
-                grid.y[-1] - grid.y[0] + 2 * half_y,
-            )
-        )
+        self.beyond.setRect(_room(grid, rgb))
 
     def show_lines(self, lines: tuple[Line, ...], named: bool) -> None:
         """Lines of equal z, the longest of each level with its value."""
@@ -146,7 +133,7 @@ class FieldMap(Plot):
             if len(taken) and off.max() < _LEAST_APART:
                 continue
             taken = np.concatenate([taken, place[None]])
-            word = pg.TextItem(f"{line.level:.6g}", color=colour("ink"), anchor=(0.5, 0.5), fill=colour("card", 190))
+            word = pg.TextItem(f"{line.level:.10g}", color=colour("ink"), anchor=(0.5, 0.5), fill=colour("card", 190))
             word.setFont(font(12))
             word.textItem.document().setDocumentMargin(1)
             word.setPos(*(place * scale))
@@ -157,7 +144,7 @@ class FieldMap(Plot):
     def show_points(self, x: Floats, y: Floats) -> None:
         """The measured places: white with a dark edge, so that they are seen on any colour."""
         self.coloured.clear()
-        thin = max(1, -(-x.size // MOST_DRAWN))
+        thin = one_in(x.size, MOST_DRAWN)
         x, y = x[::thin], y[::thin]
         many = x.size > _MANY
         self.halo.set(x, y, _DOT_PX if many else _BIG_DOT_PX, colour("ink"), None, None)
@@ -172,9 +159,8 @@ class FieldMap(Plot):
 
     def show_coloured(self, x: Floats, y: Floats, rgb: NDArray[np.uint8]) -> None:
         """Points in colours of their own, of shape (n, 4); they stand in the place of the measured ones."""
-        brushes = [pg.mkBrush(*(int(part) for part in one)) for one in rgb[:_MOST_COLOURED]]
-        edge = pen("ink", 0.6)
-        self.coloured.setData(x[:_MOST_COLOURED], y[:_MOST_COLOURED], brush=brushes, pen=edge, size=8)
+        brushes = [pg.mkBrush(*(int(part) for part in one)) for one in rgb]
+        self.coloured.setData(x, y, brush=brushes, pen=pen("ink", 0.6), size=8)
 
     def show_places(self, places: Floats | None) -> None:
         """Places that a reading speaks of."""
@@ -287,5 +273,15 @@ class FieldMap(Plot):
                 self.picked.emit(here.x(), here.y())
 
 
-def _label(name: str, unit: str) -> str:
-    return units.labelled(name, unit)
+def one_in(count: int, most: int) -> int:
+    """Of how many points one is drawn, so that no more than so many are."""
+    return max(1, -(-count // most))
+
+
+def _room(grid: Grid, rgb: NDArray[np.uint8]) -> QRectF:
+    """The place of a picture whose outer pixels have their middles at the outer nodes of a grid."""
+    wide, high = float(grid.x[-1] - grid.x[0]), float(grid.y[-1] - grid.y[0])
+    half_x, half_y = (
+        0.5 * span / max(count - 1, 1) for span, count in zip((wide, high), rgb.shape[1::-1], strict=True)
+    )
+    return QRectF(grid.x[0] - half_x, grid.y[0] - half_y, wide + 2 * half_x, high + 2 * half_y)

@@ -11,7 +11,8 @@ from PyQt6.QtCore import QBuffer
 from PyQt6.QtGui import QGuiApplication, QPixmap
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from curvesieve.app.benches.field.work import FieldWork, Shown
+from curvesieve.app.benches.field.shown import Shown
+from curvesieve.app.benches.field.work import FieldWork
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.theme.tokens import colour
 from curvesieve.app.widgets.menu import MenuRow
@@ -34,7 +35,7 @@ class FieldOut:
 
     def rows(self) -> list[MenuRow]:
         """The rows of a menu."""
-        shown = self.work.shown
+        shown = self.work.shown_now
         there = shown is not None and shown.filled is not None
         lines = there and shown is not None and bool(shown.lines)
         reads = shown is not None and any(one.readings for one in shown.reads)
@@ -70,7 +71,7 @@ class FieldOut:
 
     def write_grid(self, path: Path) -> None:
         """Writes the grid by the suffix of the name."""
-        shown = self.work.shown
+        shown = self.work.shown_now
         if shown is None or shown.filled is None:
             return
         grid, name = shown.filled.grid, shown.field.name
@@ -84,7 +85,7 @@ class FieldOut:
 
     def write_matrix(self, path: Path) -> None:
         """Writes rows and columns as CSV."""
-        shown = self.work.shown
+        shown = self.work.shown_now
         if shown is not None and shown.filled is not None:
             grid = shown.filled.grid
             self._write(path, lambda: matrix(grid).encode())
@@ -97,7 +98,7 @@ class FieldOut:
 
     def write_lines(self, path: Path) -> None:
         """Writes the lines as a drawing or as places, by the suffix."""
-        shown = self.work.shown
+        shown = self.work.shown_now
         if shown is None or shown.filled is None:
             return
         grid, lines = shown.filled.grid, shown.lines
@@ -142,7 +143,7 @@ class FieldOut:
 
     def write_reads(self, path: Path) -> None:
         """Writes the readings as CSV, with where they are from above them."""
-        shown, text = self.work.shown, io.StringIO()
+        shown, text = self.work.shown_now, io.StringIO()
         if shown is None:
             return
         for key, value in self.about(shown):

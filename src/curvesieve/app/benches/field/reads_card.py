@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from curvesieve.app.benches.field.rule_lists import FieldMeasureList
+from curvesieve.app.benches.field.slot_card import SlotCard
 from curvesieve.app.benches.field.work import FieldWork
-from curvesieve.app.panels.rule_card import RuleCard
 from curvesieve.app.widgets.basics import Elided, empty, label
 from curvesieve.core.fields.reads.base import FieldMeasure, MeasureSlot, SeenField
 from curvesieve.core.study import edits
@@ -25,13 +25,13 @@ class ReadsCard(QWidget):
         self.cards = QVBoxLayout(self)
         self.cards.setContentsMargins(0, 0, 0, 0)
         self.cards.setSpacing(6)
-        self.made: dict[str, RuleCard] = {}
+        self.made: dict[str, SlotCard] = {}
         self.numbers: dict[str, Any] = {}
         self._list: FieldMeasureList | None = None
 
     def refresh(self) -> None:
         """Renders the measures of the field in hand."""
-        field, shown = self.work.field, self.work.shown
+        field, shown = self.work.field, self.work.shown_now
         slots = field.measures if field is not None else ()
         reads = {one.slot.id: one for one in shown.reads} if shown is not None else {}
         names = shown.prepared.points.names if shown is not None else None
@@ -59,23 +59,15 @@ class ReadsCard(QWidget):
             assert isinstance(beside, Elided)
             beside.set(read.message if read is not None and not problem else "")
 
-    def _card(self, slot: MeasureSlot) -> RuleCard:
-        card = RuleCard(slot.id, "measure", Elided(role="muted"))
+    def _card(self, slot: MeasureSlot) -> SlotCard:
+        card = SlotCard(self.work, "measures", slot.id, "measure", Elided(role="muted"))
         words = label("", "", wrap=True)
         words.setAccessibleName(f"numbers of {slot.rule.label}")
         card.rows.addWidget(words)
         card.clicked.connect(partial(self._take, slot.id))
         card.changed.connect(partial(self._changed, slot.id))
-        card.switched.connect(partial(self._switch, slot.id))
-        card.moved.connect(partial(self._move, slot.id))
-        card.removed.connect(partial(self._remove, slot.id))
-        card.naming_asked.connect(lambda: self.work.refuse("Measures of fields are called by what they read."))
-        card.refused.connect(self.work.refuse)
         self.made[slot.id], self.numbers[slot.id] = card, words
         return card
-
-    def _slots(self) -> tuple[MeasureSlot, ...]:
-        return self.work.field.measures if self.work.field is not None else ()
 
     def _take(self, slot_id: str) -> None:
         self.work.measure_id = "" if self.work.measure_id == slot_id else slot_id
@@ -84,19 +76,6 @@ class ReadsCard(QWidget):
     def _changed(self, slot_id: str, rule: FieldMeasure) -> None:
         if self.work.field is not None:
             self.work.session.apply(edits.field_measure(self.work.field.id, rule, slot_id), rule.label.lower())
-
-    def _switch(self, slot_id: str, on: bool) -> None:
-        made = tuple(s.model_copy(update={"on": on}) if s.id == slot_id else s for s in self._slots())
-        self.work.change("switch a measure", measures=made)
-
-    def _move(self, slot_id: str, by: int) -> None:
-        slots = list(self._slots())
-        at = next(k for k, slot in enumerate(slots) if slot.id == slot_id)
-        slots.insert(min(max(at + by, 0), len(slots) - 1), slots.pop(at))
-        self.work.change("move a measure", measures=tuple(slots))
-
-    def _remove(self, slot_id: str) -> None:
-        self.work.change("remove a measure", measures=tuple(s for s in self._slots() if s.id != slot_id))
 
     def open_list(self, beside: QWidget) -> None:
         """The list of measures, to be searched."""
@@ -107,7 +86,7 @@ class ReadsCard(QWidget):
 
     def add(self, rule: type[FieldMeasure]) -> None:
         """A measure more, as suits the surface."""
-        work, field, shown = self.work, self.work.field, self.work.shown
+        work, field, shown = self.work, self.work.field, self.work.shown_now
         if field is None:
             return
         filled = shown.filled if shown is not None else None

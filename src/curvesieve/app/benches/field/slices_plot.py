@@ -6,6 +6,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import pyqtSignal
 
+from curvesieve.app.benches.field.map_view import one_in
 from curvesieve.app.plotting.dots import Dots
 from curvesieve.app.plotting.plot import Plot
 from curvesieve.app.theme import font
@@ -88,7 +89,7 @@ class SlicesPlot(Plot):
         if with_points:
             reach = _NEAR_SHARE * max(points.spans)
             along, z = beside(points, one.spec, max(reach, 0.5 * one.spec.width))
-            dots, thin = Dots(4), max(1, -(-along.size // _MOST_BESIDE))
+            dots, thin = Dots(4), one_in(along.size, _MOST_BESIDE)
             along, z = along[::thin], z[::thin]
             dots.set(along, z, 4.5, pg.mkColor(hue), None, None)
             self._add(dots, 4)
@@ -114,7 +115,7 @@ class SlicesPlot(Plot):
             last = place
             spec = slices[number].spec
             unit = slices[number].names.y_unit if spec.along == "x" else slices[number].names.x_unit
-            text = f"{spec.at:.4g} {unit}".strip() if spec.along != "line" else f"line {number + 1}"
+            text = f"{spec.at:.10g} {unit}".strip() if spec.along != "line" else f"line {number + 1}"
             word = pg.TextItem(text, color=pg.mkColor(colours[number]), anchor=(0, 0.5))
             word.setFont(font(12))
             word.setPos(along, place)

@@ -16,6 +16,7 @@ from curvesieve.core.curve import Floats
 from curvesieve.core.fields.grid import Grid
 from curvesieve.core.fields.points import Points
 from curvesieve.core.fields.turned import Eye, Turned, turned
+from curvesieve.core.typed import placed
 
 _MESH = 24
 _STILL_MS = 160
@@ -137,7 +138,8 @@ class TurnedView(QWidget):
         for one, other, text, axis in sides:
             in_front = down[list(one)].sum() >= down[list(other)].sum()
             i, j = one if in_front else other
-            for share_of, word in ((0.1, f"{axis[0]:.3g}"), (0.5, text), (0.9, f"{axis[-1]:.3g}")):
+            ends = [placed(float(axis[k]), float(axis[-1] - axis[0])) for k in (0, -1)]
+            for share_of, word in ((0.1, ends[0]), (0.5, text), (0.9, ends[1])):
                 px = across[i] + share_of * (across[j] - across[i])
                 py = down[i] + share_of * (down[j] - down[i])
                 wide = painter.fontMetrics().horizontalAdvance(word)

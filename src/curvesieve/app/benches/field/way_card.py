@@ -45,7 +45,7 @@ class WayCard(Card):
         self.form.hide()
         self.variogram = VariogramPlot()
         self.variogram.hide()
-        self.variogram.dragged.connect(self._dragged)
+        self.variogram.dragged.connect(self._edited)
         self.fields: dict[str, Field] = {}
         self.captions: dict[str, QWidget] = {}
         self._form_of: tuple[type[Way], str] | None = None
@@ -115,10 +115,9 @@ class WayCard(Card):
         )):  # fmt: skip
             caption = label(words, "muted")
             self.captions_of[words] = caption
-            if isinstance(part, QWidget):
-                self._rows[words] = part
             rows.addWidget(caption, row, 0)
             if isinstance(part, QWidget):
+                self._rows[words] = part
                 rows.addWidget(part, row, 1)
             else:
                 rows.addLayout(across, row, 1)
@@ -140,14 +139,12 @@ class WayCard(Card):
 
     def refresh(self) -> None:
         """Renders the way of the field in hand."""
-        work, shown = self.work, self.work.shown
+        work, shown = self.work, self.work.shown_now
         filling = work.filling
         points = shown.prepared.points if shown is not None else None
         self._ways = [way for way in registered_ways().values() if points is None or not way().suits(points)]
         labels = [way.label for way in self._ways]
-        if [self.way.itemText(k) for k in range(self.way.count())] != labels:
-            self.way.clear()
-            self.way.addItems(labels)
+        self.way.offer(labels)
         at = next((k for k, way in enumerate(self._ways) if way.slug == filling.way.slug), -1)
         self.way.setCurrentIndex(at)
         self.way.setToolTip(filling.way.summary)
@@ -162,7 +159,7 @@ class WayCard(Card):
         self._fold(self.more.isChecked())
 
     def _show_grid(self, filling: Any) -> None:
-        spec, shown = filling.grid, self.work.shown
+        spec, shown = filling.grid, self.work.shown_now
         measured = filling.way.slug == "as-measured"
         size = (
             shown.filled.grid.z.shape if shown is not None and shown.filled is not None else (spec.rows, spec.columns)
@@ -178,12 +175,10 @@ class WayCard(Card):
             if self.work.field is None or one.id != self.work.field.id
         ]
         self._fields = ["", *(one.id for one in others)]
-        self.like.clear()
-        self.like.addItems(["its own", *(one.name for one in others)])
+        self.like.offer(["its own", *(one.name for one in others)])
         self.like.setCurrentIndex(self._fields.index(spec.like) if spec.like in self._fields else 0)
         self._outsides = [choice for choice in get_args(Outside) if choice != "law" or filling.way.law]
-        self.outside.clear()
-        self.outside.addItems([_OUTSIDE[choice] for choice in self._outsides])
+        self.outside.offer([_OUTSIDE[choice] for choice in self._outsides])
         self.outside.setCurrentIndex(self._outsides.index(filling.outside) if filling.outside in self._outsides else 0)
         self.value.set(filling.value)
         for one in (self.value, self.captions_of["value"]):
@@ -192,7 +187,7 @@ class WayCard(Card):
         self.scaled.setCurrentIndex(int(filling.scaled))
 
     def _fill_form(self, way: Way) -> None:
-        names = self.work.shown.prepared.points.names if self.work.shown is not None else None
+        names = self.work.shown_now.prepared.points.names if self.work.shown_now is not None else None
         key = (type(way), repr(names))
         if key != self._form_of:
             self._form_of = key
@@ -237,11 +232,8 @@ class WayCard(Card):
         if on and kriged is not None and filled is not None:
             self.variogram.show_variogram(kriged, filled.grid.names)
 
-    def _dragged(self, name: str, value: float) -> None:
-        self._edited(name, value)
-
     def _fill_table(self) -> None:
-        found, shown = self.work.ways, self.work.shown
+        found, shown = self.work.ways, self.work.shown_now
         self.table.setVisible(bool(found))
         self.compare.setVisible(not found and shown is not None and shown.filled is not None)
         self.how.setVisible(bool(found))
@@ -273,16 +265,19 @@ class WayCard(Card):
         way = self._ways[place]
         if way.slug == self.work.filling.way.slug:
             return
-        shown = self.work.shown
+        shown = self.work.shown_now
         made = way.for_points(shown.prepared.points) if shown is not None else way()
-        outside = self.work.filling.outside
-        self._set(way=made, outside="empty" if outside == "law" and not made.law else outside)
+        self._take_way(made)
 
     def _take_row(self, row: int, column: int) -> None:
         found = self.work.ways
         if 0 <= row < len(found) and found[row].way.slug != self.work.filling.way.slug and not found[row].problem:
-            outside = self.work.filling.outside
-            self._set(way=found[row].way, outside="empty" if outside == "law" and not found[row].way.law else outside)
+            self._take_way(found[row].way)
+
+    def _take_way(self, way: Way) -> None:
+        """Another way; what stands outside by a law stays only where there is one."""
+        outside = self.work.filling.outside
+        self._set(way=way, outside="empty" if outside == "law" and not way.law else outside)
 
     def _edited(self, name: str, value: object) -> None:
         way = self.work.filling.way
@@ -295,9 +290,7 @@ class WayCard(Card):
         self._set(way=made)
 
     def _set(self, **what: Any) -> None:
-        if self.work.field is None:
-            return
-        self.work.change("fill in otherwise", filling=self.work.filling.model_copy(update=what))
+        self.work.changed_part("filling", "fill in otherwise", **what)
         self.refresh()
 
     def _grid(self, **what: Any) -> None:
@@ -305,7 +298,7 @@ class WayCard(Card):
 
         try:
             made = changed(self.work.filling.grid, **what)
-            cells = made.axes(self.work.shown.prepared.points) if self.work.shown is not None else None
+            cells = made.axes(self.work.shown_now.prepared.points) if self.work.shown_now is not None else None
         except InputError as error:
             self.work.refuse(str(error))
             self.refresh()

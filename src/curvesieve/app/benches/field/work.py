@@ -2,51 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from curvesieve.app.benches.field.shown import LOOKED_AT, Shown, work_out
 from curvesieve.app.session.jobs import Ticket
 from curvesieve.app.session.session import Session
 from curvesieve.core.errors import InputError
-from curvesieve.core.fields.contours import Levels, Line
-from curvesieve.core.fields.slices import Slice, SliceSpec
+from curvesieve.core.fields.slices import SliceSpec
 from curvesieve.core.study import edits
 from curvesieve.core.study.edits.base import new_id
 from curvesieve.core.study.field_parts import FieldEntry, FieldSource
 
 if TYPE_CHECKING:
-    import numpy as np
-    from numpy.typing import NDArray
-
     from curvesieve.core.fields.compare import Judged
-    from curvesieve.core.fields.reads.base import FieldRead
+    from curvesieve.core.fields.left_out import LeftOut
+    from curvesieve.core.fields.steps import FieldTrail
     from curvesieve.core.study.field_ledger import FieldLedger
-    from curvesieve.core.study.fields import Filled, Prepared
 
 _ASKED_BY_HAND = 1_000
 """Of more points, ways are compared when that is asked for."""
-_LOOKED_BEYOND, _FEW_POINTS = 200_000, 50_000
-"""Of larger grids, and of more points, what lies beyond its neighbours is worked out when it is looked at."""
-
-
-@dataclass(frozen=True, eq=False)
-class Shown:
-    """All that is seen of a field, with what it is about."""
-
-    field: FieldEntry
-    key: str
-    prepared: Prepared
-    filled: Filled | None
-    problem: str
-    levels: Any
-    lines: tuple[Line, ...]
-    beyond: NDArray[np.bool_] | None
-    slices: tuple[Slice, ...]
-    slice_problems: tuple[str, ...]
-    reads: tuple[FieldRead, ...]
 
 
 class FieldWork(QObject):
@@ -116,7 +92,7 @@ class FieldWork(QObject):
         self.renew()
 
     def _key(self, field: FieldEntry) -> str:
-        looks = field.look.shows if field.look.shows in ("beyond",) else ""
+        looks = field.look.shows if field.look.shows in LOOKED_AT else ""
         parts = (field.levels, field.slices, *field.measures)
         steps = [(slot.id, slot.on, slot.name) for slot in field.sieve]
         return "|".join(
@@ -154,7 +130,7 @@ class FieldWork(QObject):
         def work(ticket: Ticket) -> Shown:
             from curvesieve.core.study.passing import giver
 
-            return _shown(study, field, key, giver(study), ticket)
+            return work_out(study, field, key, giver(study), ticket)
 
         def done(found: Shown) -> None:
             if self._asked == found.key:
@@ -206,7 +182,7 @@ class FieldWork(QObject):
     def compare(self) -> None:
         """Sets the ways of filling side by side, in the background."""
         field, study = self.field, self.session.study
-        if field is None or self.shown is None:
+        if field is None or self.shown_now is None:
             return
         key = study.field_key(field.id)
         if self.judged is not None and self.judged[0] == key:
@@ -232,9 +208,37 @@ class FieldWork(QObject):
             return []
         return self.judged[1]
 
+    # -- what is looked at --------------------------------------------------------------------------
+
+    @property
+    def step_seen(self) -> FieldTrail | None:
+        """The step whose catch is looked at: the one in hand, else the last."""
+        trail = self.shown_now.prepared.trail if self.shown_now is not None else ()
+        return next((one for one in trail if one.slot.id == self.step_id), trail[-1] if trail else None)
+
+    @property
+    def judged_now(self) -> LeftOut | None:
+        """How far the way in hand missed left-out points, where that is known."""
+        way = self.filling.way
+        return next((one.left_out for one in self.ways if one.way == way and one.left_out is not None), None)
+
+    @property
+    def view(self) -> str:
+        """What is looked at; the map where what is wanted cannot be had, or is not there yet."""
+        field, shown = self.field, self.shown_now
+        wanted = field.look.shows if field is not None else "map"
+        if shown is None or shown.filled is None:
+            return "caught" if wanted == "caught" and self.step_seen is not None else "map"
+        there = {
+            "u": shown.filled.grid.u is not None,
+            "misses": self.judged_now is not None or shown.misses is not None,
+            "caught": self.step_seen is not None,
+        }
+        return wanted if there.get(wanted, True) else "map"
+
     # -- edits --------------------------------------------------------------------------------------
 
-    def change(self, words: str, merge: str = "", **changes: Any) -> bool:
+    def change(self, words: str, merge: str = "", /, **changes: Any) -> bool:
         """Changes parts of the field in hand; what cannot be is said. Returns whether it was done."""
         field = self.field
         return field is not None and self.session.apply(edits.change_field(field.id, **changes), words, merge)
@@ -259,8 +263,8 @@ class FieldWork(QObject):
         from curvesieve.core.fields.surface import Filling
         from curvesieve.core.study.fields import filling_of
 
-        field, shown = self.field, self.shown
-        if field is None or shown is None or shown.field.id != field.id:
+        field, shown = self.field, self.shown_now
+        if field is None or shown is None:
             return field.filling if field is not None and field.filling is not None else Filling()
         return filling_of(field, shown.prepared.points)
 
@@ -274,7 +278,7 @@ class FieldWork(QObject):
 
     def family_of_slices(self) -> bool:
         """Brings the slices in as a family that follows the field."""
-        field, shown = self.field, self.shown
+        field, shown = self.field, self.shown_now
         if field is None or shown is None:
             return False
         names = shown.prepared.points.names
@@ -288,50 +292,6 @@ class FieldWork(QObject):
     def refuse(self, sentence: str) -> None:
         """Says why something was not done."""
         self.session.noticed.emit(sentence, "problem")
-
-
-def _shown(study: Any, field: FieldEntry, key: str, passed: Callable[[str], Any], ticket: Ticket) -> Shown:
-    from curvesieve.core.fields.compare import beyond
-    from curvesieve.core.fields.contours import lines_of
-    from curvesieve.core.study import fields as core
-
-    prepared = core.prepared(study, field.id, passed)
-    ticket.stop_if_asked()
-    try:
-        filled = core.filled(study, field.id, passed, ticket.report)
-    except InputError as error:
-        return Shown(field, key, prepared, None, str(error), (), (), None, (), (), ())
-    problem = ""
-    try:
-        levels = field.levels.of(filled.grid)
-    except InputError as error:
-        problem, levels = str(error), Levels().of(filled.grid)
-    lines = tuple(lines_of(filled.grid, levels))
-    ticket.stop_if_asked()
-    off = None
-    little = filled.grid.z.size <= _LOOKED_BEYOND and len(prepared.points) <= _FEW_POINTS
-    if field.look.shows == "beyond" or little:
-        off = beyond(filled.surface, filled.grid) if len(prepared.points) > 3 else None
-    ticket.stop_if_asked()
-    slices, problems = _cut(study, field, prepared, passed)
-    reads = tuple(core.read(study, field.id, passed))
-    return Shown(field, key, prepared, filled, problem, levels, lines, off, slices, problems, reads)
-
-
-def _cut(
-    study: Any, field: FieldEntry, prepared: Any, passed: Callable[[str], Any]
-) -> tuple[tuple[Slice, ...], tuple[str, ...]]:
-    from curvesieve.core.study.fields import slice_of
-
-    made, problems = [], []
-    for spec in field.slices.specs(prepared.points):
-        try:
-            made.append(slice_of(study, field.id, spec, passed))
-            if not made[-1].known:
-                problems.append(f"nothing is known at {spec.named(prepared.points.names)}; move it over the points")
-        except InputError as error:
-            problems.append(str(error))
-    return tuple(made), tuple(problems)
 
 
 def line_spec(ends: tuple[float, float, float, float], width: float = 0.0) -> SliceSpec:

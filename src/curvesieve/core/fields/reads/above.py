@@ -9,6 +9,7 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.fields.grid import Grid
 from curvesieve.core.fields.reads.base import FieldMeasure, FieldTaken, Number, SeenField
 from curvesieve.core.rules import RuleField
+from curvesieve.core.typed import placed, rounded
 
 
 def above(grid: Grid, level: float) -> tuple[float, float, float]:
@@ -72,7 +73,8 @@ class AboveLevel(FieldMeasure):
         area, up, down = above(seen.grid, self.level)
         values = seen.grid.values
         low, high = float(values.min()), float(values.max())
-        said = "" if low <= self.level <= high else f"the surface lies between {low:.4g} and {high:.4g}"
+        ends = (placed(one, high - low) for one in (low, high))
+        said = "" if low <= self.level <= high else f"the surface lies between {' and '.join(ends)}"
         u_area, u_up, u_down = seen.u_of_all(lambda one: above(one, self.level), 3)
         numbers = (
             Number("area-above", "area above", "A(above)", area, u_area, (2, 0)),
@@ -83,5 +85,6 @@ class AboveLevel(FieldMeasure):
 
     @classmethod
     def for_field(cls, seen: SeenField) -> AboveLevel:
-        """The mean, to three digits."""
-        return cls(level=float(f"{np.nanmean(seen.grid.z):.3g}"))
+        """The mean, to a thousandth of the range."""
+        values = seen.grid.values
+        return cls(level=rounded((float(values.mean()),), float(np.ptp(values)))[0] if values.size else 0.0)

@@ -6,7 +6,7 @@ import numpy as np
 
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
-from curvesieve.core.fields.grid import Grid
+from curvesieve.core.fields.grid import Grid, shares
 from curvesieve.core.fields.reads.base import FieldMeasure, FieldTaken, Number, SeenField
 from curvesieve.core.rules import RuleField
 
@@ -62,13 +62,13 @@ class Extremes(FieldMeasure):
         grid, names = seen.grid, seen.grid.names
         numbers, places = [], []
         spread = seen.u_of_all(lambda one: (*_highest(one), *_lowest(one)), 6)
-        half_steps = [step / np.sqrt(12) for step in grid.steps]  # a node stands for what is about it
         for name, found, of in (("maximum", _highest(grid), spread[:3]), ("minimum", _lowest(grid), spread[3:])):
             value, x, y = found
             places.append((x, y))
             own = None if grid.u is None else float(grid.u[np.searchsorted(grid.y, y), np.searchsorted(grid.x, x)])
             u_x, u_y = (
-                None if u is None else float(np.hypot(u, half)) for u, half in zip(of[1:], half_steps, strict=True)
+                None if seen.draws is None else float(np.hypot(u or 0.0, _about(axis, at)))
+                for u, axis, at in zip(of[1:], (grid.x, grid.y), (x, y), strict=True)
             )
             short = name[:3]
             numbers += [
@@ -77,6 +77,11 @@ class Extremes(FieldMeasure):
                 Number(f"{name}-y", f"y of the {name}", f"y({short})", y, u_y, unit=names.y_unit),
             ]
         return FieldTaken(tuple(numbers), "of the nodes of the grid", np.array(places))
+
+
+def _about(axis: Floats, place: float) -> float:
+    """The standard uncertainty of a place that a node stands for: its step, evenly likely."""
+    return float(np.gradient(axis)[np.searchsorted(axis, place)] / np.sqrt(12)) if axis.size > 1 else 0.0
 
 
 def _highest(grid: Grid) -> tuple[float, float, float]:
@@ -108,7 +113,7 @@ class ValueAt(FieldMeasure):
         where = np.array(self.places, dtype=np.float64).reshape(-1, 2)
         z, u = seen.surface.at(where[:, 0], where[:, 1])
         numbers = [
-            Number("value", f"z at ({x:.6g}, {y:.6g})", "z", float(value),
+            Number("value", f"z at ({x:.10g}, {y:.10g})", "z", float(value),
                    None if u is None or not np.isfinite(u[k]) else float(u[k]), part=k + 1 if len(where) > 1 else 0)
             for k, ((x, y), value) in enumerate(zip(where, z, strict=True)) if np.isfinite(value)
         ]  # fmt: skip
@@ -160,12 +165,12 @@ class Slopes(FieldMeasure):
         row, column = np.unravel_index(int(np.nanargmax(steep)), steep.shape)
 
         direction = float(np.degrees(np.arctan2(dy[row, column], dx[row, column])))
-        u_mean = seen.u_of_all(_mean_slopes, 2)
+        (mean_x, mean_y), u_mean = _mean_slopes(grid), seen.u_of_all(_mean_slopes, 2)
         doubt = _gap(seen)
         numbers = (
-            Number("mean-slope-x", "mean slope along x", "∂z/∂x", float(np.nanmean(dx)), u_mean[0], (-1, 1)),
-            Number("mean-slope-y", "mean slope along y", "∂z/∂y", float(np.nanmean(dy)), u_mean[1], (-1, 1)),
-            Number("rms-slope", "root mean square gradient", "Sdq", float(np.sqrt(np.nanmean(steep**2))), None, (-1, 1),
+            Number("mean-slope-x", "mean slope along x", "∂z/∂x", mean_x, u_mean[0], (-1, 1)),
+            Number("mean-slope-y", "mean slope along y", "∂z/∂y", mean_y, u_mean[1], (-1, 1)),
+            Number("rms-slope", "root mean square gradient", "Sdq", np.sqrt(_over_area(grid, steep**2)), None, (-1, 1),
                    doubt=doubt),
             Number("steepest", "steepest slope", "max |∇z|", float(steep[row, column]), None, (-1, 1), doubt=doubt),
             Number("direction", "direction of the steepest rise", "φ", direction, None, unit="°"),
@@ -174,8 +179,23 @@ class Slopes(FieldMeasure):
 
 
 def _mean_slopes(grid: Grid) -> tuple[float, float]:
-    along_x, along_y = slopes_of(grid)
-    return float(np.nanmean(along_x)), float(np.nanmean(along_y))
+    """The means of the slopes along x and y over the area: rises between neighbours, so that only ends count."""
+    return _mean_slope(grid.z, grid.x, grid.y), _mean_slope(grid.z.T, grid.y, grid.x)
+
+
+def _mean_slope(table: Floats, along: Floats, across: Floats) -> float:
+    rises = np.diff(table, axis=1)
+    known, heights = np.isfinite(rises), np.broadcast_to(shares(across)[:, None], rises.shape)
+    if not known.any():
+        return float("nan")
+    areas = (heights * np.diff(along))[known]
+    return float((rises * heights)[known].sum() / areas.sum())
+
+
+def _over_area(grid: Grid, table: Floats) -> float:
+    """The mean of a table of the shape of the grid over the area in which it is known."""
+    known = np.isfinite(table)
+    return float(np.average(table[known], weights=grid.areas[known])) if known.any() else float("nan")
 
 
 def _gap(seen: SeenField) -> str:

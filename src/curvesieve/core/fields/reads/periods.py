@@ -10,6 +10,7 @@ from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.fields.grid import Grid
 from curvesieve.core.fields.inner import inner
+from curvesieve.core.fields.points import is_even
 from curvesieve.core.fields.reads.base import FieldMeasure, FieldTaken, Number, SeenField
 from curvesieve.core.rules import RuleField
 
@@ -28,8 +29,7 @@ class Spectrum:
 
 def _even(grid: Grid) -> None:
     for axis in (grid.x, grid.y):
-        steps = np.diff(axis)
-        if axis.size < 4 or np.ptp(steps) > 0.02 * steps.mean():
+        if axis.size < 4 or not is_even(axis):
             raise InputError("a spectrum needs even rows and columns, four and more; fill the field on a grid.")
     if not grid.known.all():
         raise InputError("a spectrum needs a grid without gaps; crop the field, or fill outside the points.")

@@ -11,11 +11,13 @@ from curvesieve.core.errors import InputError, counted
 from curvesieve.core.fields.reads.base import FieldMeasure, MeasureSlot
 from curvesieve.core.fields.slices import SliceSpec
 from curvesieve.core.fields.steps.base import FieldSlot, FieldStep
+from curvesieve.core.recipe import next_measure_id
 from curvesieve.core.record import Record
 from curvesieve.core.study.document import CurveEntry, Family, FromField
 from curvesieve.core.study.edits.base import Edit, free_name, new_id
 from curvesieve.core.study.edits.shelf import add_record
 from curvesieve.core.study.field_parts import FieldEntry, FieldSource, OfChannels, OfDifference, OfTable
+from curvesieve.core.study.fields import entry_of
 from curvesieve.core.study.study import Study
 
 
@@ -40,14 +42,6 @@ def add_field_of(record: Record, source: OfChannels | OfTable, name: str, field_
     return edit
 
 
-def field_of(study: Study, field_id: str) -> FieldEntry:
-    """A field by its id. Raises InputError where it is gone."""
-    found = study.field(field_id)
-    if found is None:
-        raise InputError("This field is not in the study any more.")
-    return found
-
-
 def name_field(field_id: str, name: str) -> Edit:
     """Another name for a field. Raises InputError for an empty one, and for one that another field has."""
     if not name.strip():
@@ -68,7 +62,7 @@ def change_field(field_id: str, **changes: Any) -> Edit:
     """
 
     def edit(study: Study) -> Study:
-        field = field_of(study, field_id)
+        field = entry_of(study, field_id)
         made = field.model_copy(update=changes)
         if made == field:
             return study
@@ -86,11 +80,11 @@ def field_step(field_id: str, rule: FieldStep, slot_id: str = "") -> Edit:
     """A step more at the end of a field's sieve, or another in the place of the one of that id."""
 
     def edit(study: Study) -> Study:
-        sieve = field_of(study, field_id).sieve
+        sieve = entry_of(study, field_id).sieve
         if any(slot.id == slot_id for slot in sieve):
             made = tuple(slot.model_copy(update={"rule": rule}) if slot.id == slot_id else slot for slot in sieve)
         else:
-            made = (*sieve, FieldSlot(id=slot_id or _free(slot.id for slot in sieve), rule=rule))
+            made = (*sieve, FieldSlot(id=slot_id or free_step(entry_of(study, field_id)), rule=rule))
         return change_field(field_id, sieve=made)(study)
 
     return edit
@@ -100,20 +94,19 @@ def field_measure(field_id: str, rule: FieldMeasure, slot_id: str = "") -> Edit:
     """A measure more at the end of a field's list, or another in the place of the one of that id."""
 
     def edit(study: Study) -> Study:
-        slots = field_of(study, field_id).measures
+        slots = entry_of(study, field_id).measures
         if any(slot.id == slot_id for slot in slots):
             made = tuple(slot.model_copy(update={"rule": rule}) if slot.id == slot_id else slot for slot in slots)
         else:
-            taken = {slot.id for slot in slots}
-            free = next(name for name in (rule.slug, *(f"{rule.slug}-{k}" for k in range(2, 999))) if name not in taken)
-            made = (*slots, MeasureSlot(id=slot_id or free, rule=rule))
+            made = (*slots, MeasureSlot(id=slot_id or next_measure_id(slots, rule.slug), rule=rule))
         return change_field(field_id, measures=made)(study)
 
     return edit
 
 
-def _free(taken: Any) -> str:
-    numbers = [int(id_[1:]) for id_ in taken if id_[1:].isdigit()]
+def free_step(field: FieldEntry) -> str:
+    """The id of a step more in a field's sieve."""
+    numbers = [int(slot.id[1:]) for slot in field.sieve if slot.id[1:].isdigit()]
     return f"s{max(numbers, default=0) + 1}"
 
 
@@ -121,7 +114,7 @@ def remove_field(field_id: str) -> Edit:
     """Takes a field out, and its record when nothing else uses it. Raises InputError where curves or fields use it."""
 
     def edit(study: Study) -> Study:
-        field = field_of(study, field_id)
+        field = entry_of(study, field_id)
         used = [curve.label for curve in sliced_curves(study, field_id)]
         if used:
             raise InputError(
@@ -161,7 +154,7 @@ def slices_as_family(
         raise InputError("There is no slice to bring in; choose how many, or draw one over the map.")
 
     def edit(study: Study) -> Study:
-        field = field_of(study, field_id)
+        field = entry_of(study, field_id)
         curves = tuple(
             CurveEntry(
                 id=new_id("curve"), label=label, source=FromField(field=field_id, slice=spec),

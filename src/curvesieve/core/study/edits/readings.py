@@ -12,6 +12,7 @@ from curvesieve.core.measures.outcome import own_name
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.reading import Reading, ReadingKey
 from curvesieve.core.recipe import next_measure_id
+from curvesieve.core.rules import moved
 from curvesieve.core.study.document import ColumnLook, CurveEntry, FromLedger, LedgerColumn
 from curvesieve.core.study.edits.base import Edit, change_curve, change_family, new_id
 from curvesieve.core.study.edits.recipes import change_part
@@ -90,14 +91,7 @@ def show_in(curve_id: str, slot_id: str, quantity: str, unit: str) -> Edit:
 
 def move_measure(curve_id: str, slot_id: str, place: int) -> Edit:
     """Puts a measure at another place (from 0) of its list: formulas see those before them."""
-
-    def change(slots: Slots) -> Slots:
-        moved = next(slot for slot in slots if slot.id == slot_id)
-        rest = [slot for slot in slots if slot.id != slot_id]
-        rest.insert(max(0, min(place, len(rest))), moved)
-        return tuple(rest)
-
-    return _change_measures(curve_id, change)
+    return _change_measures(curve_id, lambda slots: moved(slots, slot_id, place))
 
 
 # -- quantities and groups ----------------------------------------------------------------------------

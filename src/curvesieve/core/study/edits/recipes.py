@@ -8,6 +8,7 @@ from dataclasses import replace
 from curvesieve.core.errors import InputError
 from curvesieve.core.models import Model
 from curvesieve.core.recipe import PARTS, SAID, Part, Recipe
+from curvesieve.core.rules import moved
 from curvesieve.core.steps import Step, StepSlot
 from curvesieve.core.study.document import CurveEntry, FitEntry
 from curvesieve.core.study.edits.base import Edit, change_curve, change_family, new_id
@@ -192,14 +193,7 @@ def switch_step(curve_id: str, slot_id: str, on: bool) -> Edit:
 
 def move_step(curve_id: str, slot_id: str, place: int) -> Edit:
     """Puts a step at another place (from 0) of its sieve."""
-
-    def change(slots: tuple[StepSlot, ...]) -> tuple[StepSlot, ...]:
-        moved = next(slot for slot in slots if slot.id == slot_id)
-        rest = [slot for slot in slots if slot.id != slot_id]
-        rest.insert(max(0, min(place, len(rest))), moved)
-        return tuple(rest)
-
-    return _change_slots(curve_id, change)
+    return _change_slots(curve_id, lambda slots: moved(slots, slot_id, place))
 
 
 def set_model(curve_id: str, model: Model) -> Edit:
