@@ -6,6 +6,7 @@ import io
 import json
 from dataclasses import replace
 
+import h5py
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -486,6 +487,42 @@ def test_what_is_written_reads_back():
     assert "7.5 µm" in svg
     with pytest.raises(InputError, match="no format"):
         grid_file(grid, ".docx", "map")
+
+
+def test_axes_of_maps_in_hdf5_are_places_edges_or_each_nodes_own_and_what_fits_not_is_said():
+    """NXdata (NeXus manual, 2024: `axes`, "." for none): edges have one more; whatever else is there is noted."""
+    z = np.arange(12.0).reshape(3, 4)
+
+    def made(shape=(3, 4), **axes):
+        file = io.BytesIO()
+        with h5py.File(file, "w") as out:
+            group = out.create_group("map")
+            group.attrs["NX_class"], group.attrs["signal"] = "NXdata", "z"
+            group.attrs["axes"] = ["y" if "y" in axes else ".", "x" if "x" in axes else "."]
+            group.create_dataset(
+                "z", shape, "f8", data=z if shape == z.shape else None, chunks=shape != z.shape or None
+            )
+            for name, values in axes.items():
+                group.create_dataset(name, data=values).attrs["units"] = "mm"
+        return read_bytes(Source("map.h5", file.getvalue()))
+
+    y = np.array([1.0, 2, 4])
+    record = made(x=[0.0, 1, 2, 3, 4], y=y)
+    assert record[1].values.reshape(3, 4)[1].tolist() == [0.5, 1.5, 2.5, 3.5]
+    assert record[2].values.reshape(3, 4)[:, 2].tolist() == [1, 2, 4]
+    assert record[3].values.tolist() == z.ravel().tolist()
+    assert any("edges of 4 places" in note for note in record.notes)
+    own = made(x=z + 100, y=-z)
+    assert (own[1].values.tolist(), own[2].values.tolist()) == ((z + 100).ravel().tolist(), (-z).ravel().tolist())
+    assert own[1].unit == "mm"
+    none = made(y=y)
+    assert none[1].values.reshape(3, 4)[0].tolist() == [0, 1, 2, 3]
+    assert none[1].unit == ""
+    odd = made(x=[5.0, 6], y=y)
+    assert any("counted from 0" in note for note in odd.notes)
+    assert odd[1].unit == ""
+    with pytest.raises(InputError, match="beyond 25,000,000 a map is not read"):
+        made((6000, 6000))
 
 
 def test_height_maps_in_pictures():

@@ -14,6 +14,7 @@ from curvesieve.core.record import Source
 
 _MAX_GROUPS = 5000
 _MAX_NODES = 25_000_000
+Channels = list[tuple[str, str, NDArray[np.float64]]]
 
 
 def recognises(content: bytes) -> bool:
@@ -28,21 +29,28 @@ def read(source: Source) -> list[Table]:
     """
     import h5py
 
-    found: list[tuple[bool, str, list[tuple[str, str, NDArray[np.float64]]]]] = []
+    found: list[tuple[bool, str, Channels, list[str]]] = []
     try:
         with h5py.File(io.BytesIO(source.held), "r") as file:
             groups: list[tuple[str, Any]] = [("", file)]
             file.visititems(lambda name, item: groups.append((name, item)) if isinstance(item, h5py.Group) else None)
             for name, group in groups[:_MAX_GROUPS]:
-                channels = _map(group, h5py) or _channels(group, h5py)
+                channels, notes = _map(group, h5py)
+                channels = channels or _channels(group, h5py)
                 if channels:
-                    found.append((not _is_nexus(group), name, channels))
+                    found.append((not _is_nexus(group), name, channels, notes))
+    except InputError:
+        raise
     except Exception as error:  # h5py raises many kinds for a damaged file
         raise InputError(f"{source.name} is a damaged or truncated HDF5 file ({error}).") from error
     if not found:
         raise InputError(f"{source.name} holds no 1-D numbers that could be channels.")
     found.sort(key=lambda item: item[0])
-    return [from_channels(source, "hdf5", name if len(found) > 1 else "", channels) for _, name, channels in found]
+    several = len(found) > 1
+    return [
+        from_channels(source, "hdf5", name if several else "", channels, notes=notes)
+        for _, name, channels, notes in found
+    ]
 
 
 def _text(value: Any) -> str:
@@ -58,32 +66,48 @@ def _is_nexus(group: Any) -> bool:
     return any(mark in ("NXdata", "SASdata") for mark in marks)
 
 
-def _map(group: Any, h5py: Any) -> list[tuple[str, str, NDArray[np.float64]]]:
-    """A signal over two axes (NXdata) as x, y, z and, where there is one, u: a row a node; empty for other groups."""
+def _map(group: Any, h5py: Any) -> tuple[Channels, list[str]]:
+    """A signal over two axes (NXdata) as x, y, z and, where there is one, u: a row a node; empty for other groups.
+
+    And notes on axes that are not a place for each row and column.
+    """
     signal = _text(group.attrs.get("signal", ""))
     axes = [_text(name) for name in np.atleast_1d(group.attrs.get("axes", []))]
     if signal not in group or len(axes) != 2 or not isinstance(group[signal], h5py.Dataset) or group[signal].ndim != 2:
-        return []
-    rows, columns = group[signal].shape
-    if rows * columns > _MAX_NODES:
-        raise InputError(f"{signal} has {rows:,} × {columns:,} values; beyond {_MAX_NODES:,} it is not read.")
+        return [], []
+    shape, notes = group[signal].shape, list[str]()
+    if shape[0] * shape[1] > _MAX_NODES:
+        raise InputError(
+            f"{signal} has {shape[0]:,} × {shape[1]:,} values; beyond {_MAX_NODES:,} a map is not read. Cut out a part."
+        )
+    made = [_axis(group, axes[place], place, shape, notes) for place in (1, 0)]
+    parts = [name for name in (signal, f"{signal}_errors") if name in group and group[name].shape == shape]
+    made += [(*_told(group, name), np.asarray(group[name][()], dtype=np.float64).ravel()) for name in parts]
+    return made, notes
 
-    def axis(name: str, count: int) -> tuple[str, str, NDArray[np.float64]]:
-        if name in group and group[name].shape == (count,):
-            return name, _text(group[name].attrs.get("units", "")), np.asarray(group[name][()], dtype=np.float64)
-        return (name if name not in (".", "") else "place"), "", np.arange(count, dtype=np.float64)
 
-    (y_name, y_unit, y), (x_name, x_unit, x) = axis(axes[0], rows), axis(axes[1], columns)
+def _axis(
+    group: Any, name: str, place: int, shape: tuple[int, int], notes: list[str]
+) -> tuple[str, str, NDArray[np.float64]]:
+    """Where the nodes of a map stand along one axis, of shape (nodes,): by rows (place 0) or columns (1), or each."""
+    count = shape[place]
+    if name in ("", ".") or name not in group:  # the standard's way of saying that there are none
+        called, unit, values = name if name not in ("", ".") else "place", "", np.arange(count, dtype=np.float64)
+    else:
+        (called, unit), values = _told(group, name), np.asarray(group[name][()], dtype=np.float64)
+    if values.shape == (count + 1,):
+        notes.append(f"{called} has the edges of {count} places: their middles are taken")
+        values = 0.5 * (values[1:] + values[:-1])
+    if values.shape not in ((count,), shape):
+        notes.append(f"{called} has the shape {values.shape}, which fits no {count} places: they are counted from 0")
+        values, unit = np.arange(count, dtype=np.float64), ""
+    return called, unit, np.broadcast_to(values[:, None] if place == 0 and values.ndim == 1 else values, shape).ravel()
 
-    def told(name: str) -> str:
-        return _text(group[name].attrs.get("long_name", "")) or name if name in group else name
 
-    made = [(told(x_name), x_unit, np.tile(x, rows)), (told(y_name), y_unit, np.repeat(y, columns))]
-    for name in (signal, f"{signal}_errors"):
-        if name in group and group[name].shape == (rows, columns):
-            unit = _text(group[name].attrs.get("units", ""))
-            made.append((told(name), unit, np.asarray(group[name][()], dtype=np.float64).ravel()))
-    return made
+def _told(group: Any, name: str) -> tuple[str, str]:
+    """What a channel is called, and its unit."""
+    attributes = group[name].attrs
+    return _text(attributes.get("long_name", "")) or name, _text(attributes.get("units", ""))
 
 
 def _channels(group: Any, h5py: Any) -> list[tuple[str, str, NDArray[np.float64]]]:
