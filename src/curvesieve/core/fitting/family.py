@@ -20,7 +20,7 @@ from curvesieve.core.fitting.problem import Problem, state_problem, weighing
 from curvesieve.core.fitting.request import Bounds, Request
 from curvesieve.core.fitting.sharing import CONDITION, Sharing
 from curvesieve.core.formula import understood_variable
-from curvesieve.core.models import FormulaSum, Model, Term, formula_sum, is_known, term_of
+from curvesieve.core.models import FormulaSum, Model, Term, formula_sum, is_known, term_of, term_sum
 
 _FIRST_STEPS = 30
 """Steps of the curves' own parameters alone, before what is shared moves."""
@@ -72,7 +72,7 @@ def _sum_for(model: str, curves: Sequence[Curve]) -> tuple[FormulaSum, Term | No
     term = term_of(model, span)
     if term.over_peaks:
         raise InputError(f"{term.label} is made of the peaks that stand on it, and cannot be fitted by its name alone.")
-    return formula_sum(term.formula, (term.variable,)), term
+    return term_sum(term), term
 
 
 def _start_of(

@@ -19,7 +19,7 @@ from curvesieve.core.fitting.result import FitResult, FittedParameter
 from curvesieve.core.fitting.solver import MANY, Solution, on_bound, solve
 from curvesieve.core.fitting.uncertainty import covariance, statistics
 from curvesieve.core.formula import understood_variable, uses
-from curvesieve.core.models import FormulaSum, Model, Term, formula_sum, is_known, term_of
+from curvesieve.core.models import FormulaSum, Model, Term, formula_sum, is_known, term_of, term_sum
 from curvesieve.core.models.starts import Data
 
 Floats = NDArray[np.float64]
@@ -84,13 +84,15 @@ def fit_asked(
     term = term_of(model, (float(np.min(xs)), float(np.max(xs)))) if is_known(model) and xs.size else None
     if term is not None and term.over_peaks:
         raise InputError(f"{term.label} is made of the peaks that stand on it, and cannot be fitted by its name alone.")
-    summed = formula_sum(term.formula, (term.variable,)) if term else formula_sum(model, variables)
+    summed = term_sum(term) if term else formula_sum(model, variables)
     if term is None:
         _must_vary(summed, model, variables)
     starts = dict(request.start)
     readable = xs.ndim == 1 and xs.shape == ys.shape and bool(np.isfinite(xs).all() and np.isfinite(ys).all())
     if term and term.has_rule and readable:
         starts = term.start_values(Data(xs, ys)) | starts
+    if term and term.search and readable and not set(summed.names) <= set(starts):
+        starts = term.search(Data(xs, ys), starts)
     limits = stated_bounds(request.bounds)
     sought = [name for name in summed.names if name not in {*starts, *request.hold, *request.ties}]
     starts = _within(dict.fromkeys(sought, 1.0), limits) | starts
@@ -205,10 +207,25 @@ def search_model(model: Model, curve: Curve, watch: Callable[[], None] = lambda:
     from curvesieve.core.fitting.search import find_starts
 
     problem, said = stated(model, curve)
+    if (own := _own_search(model, problem)) is not None:
+        return own
     starts = find_starts(limited(problem, said.limits), model.names, watch)
     if not starts:
         raise InputError("No start was found: the formula has no value on these x. Give starts of your own.")
     return _in_order(model, dict(zip(model.names, starts[0].tolist(), strict=True)))
+
+
+def _own_search(model: Model, problem: Problem) -> dict[str, float] | None:
+    """Starts by the law's own search under the peaks as they stand; None for one without."""
+    ground = model.background
+    if ground is None or ground.term.search is None:
+        return None
+    above = model.without(0)
+    y = problem.y - above.sum.evaluate(problem.rows[0], list(above.start.values()))
+    fixed = {name: state.start for name, state in ground.parameters.items() if state.hold or state.tie}
+    found = ground.term.search(Data(problem.rows[0], y), fixed)
+    bounds = {name: ground.limits(name) for name in found}
+    return model.start | {ground.full_name(name): value for name, value in _within(found, bounds).items()}
 
 
 def _in_order(model: Model, values: dict[str, float]) -> dict[str, float]:
@@ -276,6 +293,18 @@ def _outweighing(problem: Problem) -> list[str]:
     return [f"The point at {name} = {x:.6g} has more weight than all others together: the fit follows it. Check its u."]
 
 
+def _unsettled(problem: Problem, full: Floats) -> list[str]:
+    """A word where averages over sizes or directions would need more nodes than they have."""
+    x = problem.rows[0]
+    for piece in problem.model.pieces:
+        if piece.averaged is not None and not piece.averaged.settled(x, [float(full[i]) for i in piece.places]):
+            return [
+                "The average over sizes or directions has not converged to 1e-6: it oscillates too fast for its nodes "
+                f"near {problem.model.variables[0]} = {x.max():.4g}. Leave out the largest, or begin smaller."
+            ]
+    return []
+
+
 def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
     matrix, dead, mixed = covariance(problem, solution, said.scaled)
     names = problem.model.names
@@ -300,6 +329,7 @@ def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
     us = {name: u for name, u in us.items() if name not in hit}
     warnings = [f"{name} ended on its bound and has no u; those of the others hold for it fixed there." for name in hit]
     warnings += _outweighing(problem)
+    warnings += _unsettled(problem, full)
     converged, message = solution.converged, solution.message
     if dead:
         converged = False

@@ -29,8 +29,8 @@ def kinds_of(model: FormulaSum) -> dict[str, Kind]:
     found: dict[str, Kind] = {}
     for piece in model.pieces:
         of_formula = _of_formula(piece.formula)
-        for name, place in zip(piece.formula.parameters, piece.places, strict=True):
-            found.setdefault(model.names[place], of_formula[name])
+        for name, place in zip(piece.names, piece.places, strict=True):  # a spread stands in no formula
+            found.setdefault(model.names[place], of_formula.get(name, Kind("plain")))
     return found
 
 

@@ -12,7 +12,6 @@ from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.fitting.result import FitResult
-from curvesieve.core.formula import derivative
 from curvesieve.core.models import FormulaSum
 
 _GRID = 4001
@@ -103,10 +102,9 @@ class Fitted:
     def slope(self, x: Floats) -> Floats:
         """dy/dx at x, exactly. `x` has shape (n,), and so has the answer, in the unit of y by that of x."""
         total = np.zeros(np.shape(x))
-        numbers = self.values
         with np.errstate(all="ignore"):
             for piece in self.model.pieces:
-                total = total + derivative(piece.formula)((x,), [np.float64(numbers[i]) for i in piece.places])
+                total = total + piece.slope(np.asarray(x), self.values)
         return np.asarray(total)
 
     # -- questions ----------------------------------------------------------------------------------

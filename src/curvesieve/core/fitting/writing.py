@@ -12,10 +12,10 @@ from curvesieve.core import units
 from curvesieve.core.fitting.problem import Problem
 from curvesieve.core.fitting.result import FitResult
 from curvesieve.core.fitting.solver import TUNING
+from curvesieve.core.fitting.writing_averages import GAUSS, averaged_lines
 from curvesieve.core.formula import Formula
 from curvesieve.core.formula.functions import FUNCTIONS
 from curvesieve.core.formula.printing import latex, name_latex, python
-from curvesieve.core.models import FormulaSum
 from curvesieve.core.reading import concise, plus_minus
 
 
@@ -104,7 +104,7 @@ def as_script(problem: Problem, result: FitResult) -> str:
         f"start = np.array({start!r})",
         f"free = {free!r}",
         "",
-        *_model_lines(model, safe),
+        *_model_lines(problem, [result.parameters[name].value for name in model.names]),
         "",
         *_parameter_lines(problem, safe),
         "",
@@ -134,9 +134,13 @@ def _numbers(values: np.ndarray) -> str:
     return "[" + ", ".join(repr(value) for value in values.tolist()) + "]"
 
 
-def _model_lines(model: FormulaSum, safe: Mapping[str, str]) -> list[str]:
-    lines = []
+def _model_lines(problem: Problem, values: Sequence[float]) -> list[str]:
+    model = problem.model
+    lines = list(GAUSS) if any(piece.averaged for piece in model.pieces) else []
     for k, piece in enumerate(model.pieces):
+        if piece.averaged is not None:
+            lines += averaged_lines(piece.averaged, k, problem.rows[0], [values[i] for i in piece.places])
+            continue
         given = [_safe(name, model.variables) for name in piece.formula.parameters]
         lines += ["", f"def part{k}({', '.join([*piece.formula.variables, *given])}):"]
         *lets, value = python(piece.formula)

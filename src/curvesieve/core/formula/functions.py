@@ -94,6 +94,8 @@ FUNCTIONS: dict[str, Function] = {
     "atan2": Function((2, 2), np.arctan2, "atan2", "atan2(y, x): the angle of a point, in radians"),
     "log2": Function(_ONE, np.log2, lambda a: _log(a, 2), "logarithm to the base 2"),
     "sinc": Function(_ONE, special.sinc, special.sinc_symbol, "sin(a)/a, 1 at 0"),
+    "ball": Function(_ONE, special.ball, special.ball_symbol, "3(sin a − a·cos a)/a³, 1 at 0: a sphere's amplitude"),
+    "jinc": Function(_ONE, special.jinc, special.jinc_symbol, "2·j1(a)/a, 1 at 0: a disc's amplitude"),
     "sign": Function(
         _ONE, np.sign, lambda a: select("<", a, 0, -1, select(">", a, 0, 1, 0)), "−1 below zero, 0 at it, 1 above"
     ),

@@ -25,6 +25,14 @@ _NUMPY = {
     "min": "minimum", "max": "maximum",
 }  # fmt: skip
 _SCIPY = {"erf", "erfc", "erfcx", "gamma", "j0", "j1", "i0", "i1", "k0", "k1"}
+_WRITTEN_OUT = {
+    "sinc": "np.sinc(({0})/np.pi)", "ball": "(3.0*special.spherical_jn(1, {0})/({0}))",  # NumPy's sinc is sin(πa)/(πa)
+    "jinc": "(2.0*special.j1({0})/({0}))", "cot": "(1.0/np.tan({0}))", "coth": "(1.0/np.tanh({0}))",
+    "heaviside": "np.heaviside({0}, 0.5)", "besselj": "special.jv({0}, {1})", "bessely": "special.yv({0}, {1})",
+    "besseli": "special.iv({0}, {1})", "besselk": "special.kv({0}, {1})",
+    "voigt": "special.voigt_profile({0}, abs({1}), abs({2}))",
+}  # fmt: skip
+"""Functions that neither NumPy nor SciPy has by one name and one argument."""
 _COMPARED = {ast.Lt: ("<", "<"), ast.LtE: (r"\leq", "<="), ast.Gt: (">", ">"), ast.GtE: (r"\geq", ">=")}
 
 
@@ -160,8 +168,8 @@ def _python(node: ast.expr) -> str:
 def _python_call(name: str, args: list[str]) -> str:
     if name == "legendre":
         return f"special.eval_legendre({int(float(args[0]))}, {args[1]})"
-    if name == "voigt":
-        return f"special.voigt_profile({args[0]}, abs({args[1]}), abs({args[2]}))"
+    if name in _WRITTEN_OUT:
+        return _WRITTEN_OUT[name].format(*args)
     if name in ("min", "max"):
         nested = args[0]
         for argument in args[1:]:

@@ -88,7 +88,72 @@ def sinc_slope(a: Any) -> Any:
     return np.where(near, -a / 3 + a**3 / 30 - a**5 / 840, (np.cos(safe) - np.sinc(safe / np.pi)) / safe)
 
 
+_NEAR_BALL, _NEAR_JINC = 0.8, 0.5
+_BALL = tuple((-1) ** k * 3 / (2**k * math.factorial(k) * math.prod(range(2 * k + 3, 0, -2))) for k in range(9))
+_BALL_SLOPE = tuple((-1) ** k / (2**k * math.factorial(k) * math.prod(range(2 * k + 5, 0, -2))) for k in range(9))
+_JINC = tuple((-1) ** k / (4**k * math.factorial(k) * math.factorial(k + 1)) for k in range(9))
+_JINC_SLOPE = tuple((-1) ** k / (4**k * math.factorial(k) * math.factorial(k + 2)) for k in range(9))
+"""Power series in a² of 3·j₁(a)/a, j₂(a)/a², 2·J₁(a)/a and 4·J₂(a)/a² (DLMF 10.2.2 and 10.53.1)."""
+
+
+def _near(a: Any, limit: float, series: tuple[float, ...], far: Any) -> Any:
+    """The series in a² below the limit, where the closed form would leave few digits, and that above."""
+    a = np.asarray(a, dtype=np.float64)
+    with np.errstate(all="ignore"):
+        made = np.asarray(far(a))
+    near = np.abs(a) < limit
+    if near.any():
+        square = a[near] ** 2
+        total = np.full(square.shape, series[-1])
+        for factor in reversed(series[:-1]):
+            total = total * square + factor
+        made[near] = total
+    return made
+
+
+def _ball_far(a: Any) -> Any:
+    return 3 * (np.sin(a) - a * np.cos(a)) / (a * a * a)
+
+
+def _ball_slope_far(a: Any) -> Any:
+    square = a * a
+    return ((3 - square) * np.sin(a) - 3 * a * np.cos(a)) / (square * square * a)
+
+
+def _jinc_far(a: Any) -> Any:
+    from scipy.special import j1
+
+    return 2 * j1(a) / a
+
+
+def _jinc_slope_far(a: Any) -> Any:
+    from scipy.special import j0, j1
+
+    return (8 * j1(a) / a - 4 * j0(a)) / (a * a)
+
+
+def ball(a: Any) -> Any:
+    """3·(sin a − a·cos a)/a³, 1 at 0: the Fourier transform of a sphere, with a = q·R (Lord Rayleigh 1911)."""
+    return _near(a, _NEAR_BALL, _BALL, _ball_far)
+
+
+def ball_slope(a: Any) -> Any:
+    """The derivative of `ball`, −3·j₂(a)/a."""
+    return -3 * np.asarray(a) * _near(a, _NEAR_BALL, _BALL_SLOPE, _ball_slope_far)
+
+
+def jinc(a: Any) -> Any:
+    """2·J₁(a)/a, 1 at 0: the Fourier transform of a disc."""
+    return _near(a, _NEAR_JINC, _JINC, _jinc_far)
+
+
+def jinc_slope(a: Any) -> Any:
+    """The derivative of `jinc`, −2·J₂(a)/a."""
+    return -0.5 * np.asarray(a) * _near(a, _NEAR_JINC, _JINC_SLOPE, _jinc_slope_far)
+
+
 NUMERIC = {
+    "ball_": ball, "ball_slope": ball_slope, "jinc_": jinc, "jinc_slope": jinc_slope,
     "wofz_re": wofz_re, "wofz_im": wofz_im, "legendre": legendre, "sinc_": sinc, "sinc_slope": sinc_slope,
     "floor_": np.floor, "wofz_slope_re": wofz_slope_re, "wofz_slope_im": wofz_slope_im,
 }  # fmt: skip
@@ -214,6 +279,43 @@ def plain_kinds() -> tuple[Any, Any]:
             return sp.Integer(0)
 
     return Sinc, Floor
+
+
+@cache
+def shape_kinds() -> tuple[Any, Any]:
+    """The SymPy functions ball(a) and jinc(a); each twice differentiated is a sum of itself and its slope."""
+    named: Any = _named()
+
+    def pair(name: str, over: int) -> Any:
+        class Slope(named):  # type: ignore[misc]
+            nargs = 1
+            printed = f"{name}_slope"
+
+            def fdiff(self, argindex: int = 1) -> Any:
+                (a,) = self.args
+                return -Value(a) - over * Slope(a) / a
+
+        class Value(named):  # type: ignore[misc]
+            nargs = 1
+            printed = f"{name}_"
+
+            def fdiff(self, argindex: int = 1) -> Any:
+                return Slope(self.args[0])
+
+        Slope.__name__, Value.__name__ = f"{name}_slope", name
+        return Value
+
+    return pair("ball", 4), pair("jinc", 3)
+
+
+def ball_symbol(a: Any) -> Any:
+    """`ball` in SymPy."""
+    return shape_kinds()[0](a)
+
+
+def jinc_symbol(a: Any) -> Any:
+    """`jinc` in SymPy."""
+    return shape_kinds()[1](a)
 
 
 def voigt_symbol(x: Any, sigma: Any, gamma: Any) -> Any:

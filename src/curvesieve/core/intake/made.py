@@ -11,8 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from curvesieve.core import units
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.formats.table import Table, from_channels
-from curvesieve.core.formula import Formula, evaluate, parse
-from curvesieve.core.models import TERMS
+from curvesieve.core.models import FormulaSum, formula_sum, is_known, term_of, term_sum
 from curvesieve.core.record import Channel, Source
 
 Floats = NDArray[np.float64]
@@ -46,9 +45,9 @@ class Simulation(BaseModel):
     y_unit: str = ""
 
     @property
-    def formula(self) -> Formula:
-        """The formula of the model; raises FormulaError when its text is none."""
-        return parse(TERMS[self.model].formula if self.model in TERMS else self.model)
+    def summed(self) -> FormulaSum:
+        """The model; raises FormulaError when its text is no formula."""
+        return term_sum(term_of(self.model)) if is_known(self.model) else formula_sum(self.model)
 
     def x(self) -> Floats:
         """The values of x; raises InputError for a range that is none. Of shape (points,), in `x_unit`."""
@@ -66,11 +65,11 @@ def simulate(recipe: Simulation) -> Table:
 
     Raises InputError when a parameter has no value or the formula has none somewhere in the range.
     """
-    formula, x = recipe.formula, recipe.x()
-    missing = [name for name in formula.parameters if name not in recipe.parameters]
+    summed, x = recipe.summed, recipe.x()
+    missing = [name for name in summed.names if name not in recipe.parameters]
     if missing:
         raise InputError(f"Give a value for {', '.join(missing)}.")
-    true = np.broadcast_to(evaluate(formula, {**recipe.parameters, "x": x}), x.shape).astype(np.float64)
+    true = summed.evaluate(x, [recipe.parameters[name] for name in summed.names])
     if not np.isfinite(true).all():
         at = x[int(np.flatnonzero(~np.isfinite(true))[0])]
         raise InputError(f"The formula has no value at x = {at:.6g}; choose another range or other values.")
@@ -90,8 +89,8 @@ def simulate(recipe: Simulation) -> Table:
         channels.append(("u", recipe.y_unit, spread))
     channels.append(("true y", recipe.y_unit, true))
     lines = [(key, str(value)) for key, value in recipe.model_dump(exclude={"parameters"}).items()]
-    lines += [(name, f"{value!r}") for name, value in recipe.parameters.items() if name in formula.parameters]
-    label = TERMS[recipe.model].label if recipe.model in TERMS else recipe.model
+    lines += [(name, f"{value!r}") for name, value in recipe.parameters.items() if name in summed.names]
+    label = term_of(recipe.model).label if is_known(recipe.model) else recipe.model
     return from_channels(_source(f"simulated {label[:40]}", recipe), "simulated", "", channels, lines)
 
 

@@ -13,7 +13,7 @@ from curvesieve.core.formula import parse, understood_variable
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield, said_band
 from curvesieve.core.measures.fit_seen import factor_of
 from curvesieve.core.measures.trace import Trace
-from curvesieve.core.models import TERMS, Term, is_known, term_of
+from curvesieve.core.models import TERMS, Term, is_known, term_of, term_sum
 from curvesieve.core.models.own import own_formula
 from curvesieve.core.rules import Band, Banded, RuleField
 from curvesieve.core.shapes import Line
@@ -114,9 +114,8 @@ def _names(term: Term) -> list[str]:
 
 
 def _y(term: Term, t: np.ndarray, values: dict[str, float]) -> np.ndarray:
-    from curvesieve.core.formula import evaluate
-
-    return np.asarray(evaluate(term.parsed, {**values, term.variable: t}))
+    summed = term_sum(term)
+    return summed.evaluate(np.asarray(t), [values[name] for name in summed.names])
 
 
 def _found(term: Term, result: FitResult, seen: Seen) -> list[Found]:

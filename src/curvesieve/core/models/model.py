@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any, Literal
 
@@ -15,7 +16,7 @@ from curvesieve.core.formula import parse
 from curvesieve.core.models import starts
 from curvesieve.core.models.own import OwnTerm
 from curvesieve.core.models.placed import ParameterState, PlacedTerm, place
-from curvesieve.core.models.sum import FormulaSum, Piece
+from curvesieve.core.models.sum import FormulaSum, Piece, term_piece
 from curvesieve.core.models.term import Derived
 
 Loss = Literal["squared", "absolute", "huber", "soft_l1", "cauchy"]
@@ -260,8 +261,8 @@ def _sum_of(structure: _Structure) -> FormulaSum:
     names = tuple(one.full_name(p.name) for one in placed for p in one.term.parameters)
     pieces = []
     for i, one in enumerate(placed):
-        formula = one.term.parsed
-        pieces.append(Piece(formula, tuple(names.index(one.full_name(name)) for name in formula.parameters), i))
+        pieces.append(replace(term_piece(one.term), owner=i))
+        pieces[-1] = replace(pieces[-1], places=tuple(names.index(one.full_name(n)) for n in pieces[-1].names))
         if one.term.over_peaks:
             pieces += [_over_peak(one, peak, names, i) for peak in placed if peak.number]
     return FormulaSum(names, tuple(pieces))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
@@ -13,6 +13,7 @@ from curvesieve.core.formula import Formula, parse
 from curvesieve.core.formula.dimension import dimension
 from curvesieve.core.formula.inference import ParameterUnits, parameter_units
 from curvesieve.core.models import starts
+from curvesieve.core.models.integrals import Averaged, Averages, as_read
 
 Powers = tuple[Fraction | int, Fraction | int]
 """A unit as (power of the x unit, power of the y unit)."""
@@ -83,6 +84,8 @@ class Term:
     group: str = ""
     description: str = ""
     start: Callable[[starts.Data], dict[str, float]] | None = None
+    search: Callable[[starts.Data, Mapping[str, float]], dict[str, float]] | None = None
+    """A search of its own for starts, given what is fixed, in place of the general one."""
     derived: tuple[Derived, ...] = ()
     shape: PeakShape | None = None
     contains: tuple[str, ...] = ()
@@ -91,6 +94,8 @@ class Term:
     variable: str = "x"
     basis: bool = False
     """The parameters weigh an inner basis and mean nothing by themselves: what is shown of it is `derived`."""
+    averages: Averages = ()
+    """Names in the formula that are averages over sizes, directions or along a chain (`integrals`)."""
     over_peaks: str = ""
     """A formula added for each peak of the model, in this term's parameters and ``cumulative`` (Shirley)."""
 
@@ -100,8 +105,15 @@ class Term:
 
     @property
     def parsed(self) -> Formula:
-        """The formula as a checked tree."""
+        """The formula as a checked tree; of averages, what is averaged, which is for units and for reading only."""
+        if self.averages:
+            return as_read(self.formula, self.averages, self.variable)
         return parse(self.formula, (self.variable,))
+
+    @property
+    def averaged(self) -> Averaged | None:
+        """What gives the values of a formula with averages in it."""
+        return Averaged(self.formula, self.averages, self.variable) if self.averages else None
 
     @property
     def has_rule(self) -> bool:
@@ -130,9 +142,10 @@ class Term:
         if found is not None:
             return found
         derived = next((d for d in self.derived if d.name == name), None)
-        return (
-            _derived_unit(self, derived) if derived is not None else _vector(_units_of(self.whole, self.variable), name)
-        )
+        if derived is not None:
+            return _derived_unit(self, derived)
+        formula = self.parsed if self.averages else parse(self.whole, (self.variable,))
+        return _vector(_units_of(formula), name)
 
     def unit_text(self, name: str, x_unit: str, y_unit: str) -> str:
         """The same as a unit, given those of x and y; nothing where it is left open."""
@@ -146,13 +159,14 @@ class Term:
 
 
 @lru_cache(maxsize=512)
-def _units_of(formula: str, variable: str) -> ParameterUnits:
-    return parameter_units(parse(formula, (variable,)), (True, True))
+def _units_of(formula: Formula) -> ParameterUnits:
+    """What turns from 0 to 1 in an average has no unit."""
+    return parameter_units(formula, (True, *(False for _ in formula.variables[1:]), True))
 
 
 def _vector(found: ParameterUnits, name: str) -> Powers | None:
     vector = found.powers.get(name)
-    return None if vector is None else (vector[0], vector[1])
+    return None if vector is None else (vector[0], vector[-1])
 
 
 def _derived_unit(term: Term, derived: Derived) -> Powers | None:

@@ -168,7 +168,7 @@ class MakingPanel(QWidget):
         own = not self.model.currentData()
         self.formula.setVisible(own)
         try:
-            names = self._recipe().formula.parameters
+            names = self._recipe().summed.names
         except InputError:
             return
         while self.value_rows.rowCount():

@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 from curvesieve.core.errors import InputError, nearest
-from curvesieve.core.models.library import backgrounds, kinetics, mechanics, peaks, polynomials, splines
+from curvesieve.core.models.library import (
+    backgrounds,
+    kinetics,
+    mechanics,
+    peaks,
+    polynomials,
+    scattering,
+    splines,
+)
 from curvesieve.core.models.library.polynomials import degree_of, polynomial
 from curvesieve.core.models.library.splines import knots_of, spline
 from curvesieve.core.models.term import Term
 
 TERMS: dict[str, Term] = {
     term.slug: term
-    for module in (peaks, backgrounds, polynomials, splines, kinetics, mechanics)
+    for module in (peaks, backgrounds, polynomials, splines, kinetics, mechanics, scattering)
     for term in module.TERMS
 }
 PEAKS = tuple(slug for slug, term in TERMS.items() if term.kind == "peak")
@@ -20,7 +28,7 @@ LAWS = tuple(slug for slug, term in TERMS.items() if term.kind == "law")
 
 def is_known(slug: str) -> bool:
     """Whether a slug names a term of the library; polynomials are known to any sensible degree, splines likewise."""
-    return slug in TERMS or is_spanned(slug)
+    return slug in TERMS or is_spanned(slug) or scattering.scattering(slug) is not None
 
 
 def is_spanned(slug: str) -> bool:
@@ -39,6 +47,8 @@ def term_of(slug: str, span: tuple[float, float] | None = None) -> Term:
     knots = knots_of(slug)
     if knots is not None:
         return spline(knots, *span) if span else spline(knots)
+    if (made := scattering.scattering(slug)) is not None:
+        return made
     if slug not in TERMS:
         raise InputError(f"There is no term {slug!r}{nearest(slug, list(TERMS)) or '; see curvesieve terms.'}")
     return TERMS[slug]
