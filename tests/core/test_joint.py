@@ -11,7 +11,6 @@ from scipy.optimize import least_squares
 import curvesieve as cs
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.family import fit_family
-from curvesieve.core.formula import evaluate
 from curvesieve.core.models import TERMS, term_sum
 from tests.core.test_terms import sensible
 

@@ -17,7 +17,6 @@ from curvesieve.core.models import PEAKS, TERMS, Model, OwnTerm, term_of, term_s
 from curvesieve.core.models.own import TERM_FILES
 from curvesieve.core.readings import fit_readings
 
-
 LENGTHS = ("radius", "shell", "length", "thickness", "rg", "rg1", "rg2", "rg3", "period")
 
 

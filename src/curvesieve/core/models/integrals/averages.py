@@ -121,10 +121,10 @@ class Average:
         turns = rungs(x * per_turn, self.least_turns) if self.turn else np.zeros(x.size, np.intp)
         return sizes, turns
 
-    def parts(
+    def _parts(
         self, x: Floats, values: Mapping[str, float], frame: Frame | None, slopes: bool, finer: int = 0
     ) -> tuple[_Part, ...]:
-        """What is integrated, summed over turns already; kept where only the density changes."""
+        """What is integrated at x, of shape (n,), summed over turns already; kept where only the density changes."""
         spread_out = self.spread_out
         still = spread_out is not None and not spread_out.moves
         slopes = slopes and not (still and not self._others)
@@ -171,7 +171,7 @@ class Average:
             spread_out, mean, spread = self._distribution(values)
             frame = spread_out.frame(mean, spread)
             top = np.empty(x.size)
-            for part in self.parts(x, values, frame, False, finer):
+            for part in self._parts(x, values, frame, False, finer):
                 top[part.places] = part.values @ (part.weights * spread_out.density(part.t, mean, spread)[0])
             return top / self._norm(spread_out, frame, values, mean, spread)[0]
 
@@ -191,7 +191,7 @@ class Average:
 
     def _plain(self, x: Floats, values: Mapping[str, float], slopes: bool, finer: int = 0) -> Any:
         top, found = np.empty(x.size), np.empty((len(self.names), x.size))
-        for part in self.parts(x, values, None, slopes, finer):
+        for part in self._parts(x, values, None, slopes, finer):
             top[part.places] = part.values[:, 0]
             if part.slopes is not None:
                 found[:, part.places] = part.slopes[:, :, 0]
@@ -215,7 +215,7 @@ class Average:
         top, found = np.empty(x.size), np.zeros((len(names), x.size))
         at = {name: place for place, name in enumerate(names)}
         order = self._moving.formula.parameters if spread_out.moves else self._others
-        for part in self.parts(x, values, frame, True):
+        for part in self._parts(x, values, frame, True):
             p, by_mean, by_spread = spread_out.density(part.t, mean, spread)
             columns = part.values @ (part.weights * np.stack([p, by_mean, by_spread])).T
             top[part.places] = columns[:, 0]
@@ -257,7 +257,7 @@ class Average:
         return float(value @ share), by
 
     def beyond(self, x: Floats, values: Mapping[str, float]) -> bool:
-        """Whether some x asks for more nodes than there are rungs."""
+        """Whether some x, of shape (n,), asks for more nodes than there are rungs."""
         return any(bool((rung >= len(LADDER)).any()) for rung in self._rungs(x, values, self.frame(values)))
 
 

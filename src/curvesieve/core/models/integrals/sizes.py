@@ -75,6 +75,8 @@ def _stepped(low: float, high: float) -> tuple[float, float]:
 
 
 class Gaussian(Distribution):
+    """Sizes about a mean; cut off at size 0, so that wide ones have another mean and spread than said."""
+
     slug, label = "gaussian", "Gaussian"
     reference = "normal density of the number of particles, cut off at size 0"
 
@@ -84,6 +86,7 @@ class Gaussian(Distribution):
         return Frame(*_stepped(max(mean - _BELOW * s, 0.0), top + _ABOVE * s))
 
     def density(self, r: Floats, mean: float, spread: float) -> tuple[Floats, Floats, Floats]:
+        """Normal, with the slopes; all of shape (k,)."""
         s = mean * spread
         z = (r - mean) / s
         p = np.exp(-0.5 * z * z) / (s * math.sqrt(2 * math.pi))
@@ -99,6 +102,8 @@ class Gaussian(Distribution):
 
 
 class LogNormal(Distribution):
+    """Sizes whose logarithm is normal: none below 0, a tail of large ones."""
+
     slug, label = "log-normal", "log-normal"
     reference = "normal density of ln r; mean and s. d. are those of r itself"
 
@@ -109,6 +114,7 @@ class LogNormal(Distribution):
         return Frame(math.exp(low), math.exp(high), True)
 
     def density(self, r: Floats, mean: float, spread: float) -> tuple[Floats, Floats, Floats]:
+        """Normal in ln r, with the slopes; all of shape (k,)."""
         square = math.log1p(spread**2)
         sigma = math.sqrt(square)
         z = (np.log(r / mean) + square / 2) / sigma
@@ -121,6 +127,8 @@ class LogNormal(Distribution):
 
 
 class Schulz(Distribution):
+    """A gamma density: between the normal and the log-normal one."""
+
     slug, label = "schulz", "Schulz"
     reference = "G. V. Schulz 1939; B. H. Zimm 1948: a gamma density of the number of particles (from memory)"
 
@@ -131,6 +139,7 @@ class Schulz(Distribution):
         return Frame(*_stepped(low, (upper + _ABOVE * math.sqrt(upper) + 20) * scale))
 
     def density(self, r: Floats, mean: float, spread: float) -> tuple[Floats, Floats, Floats]:
+        """The gamma density, with the slopes; all of shape (k,)."""
         from scipy.special import digamma, gammaln
 
         shape = 1 / spread**2
@@ -147,6 +156,8 @@ class Schulz(Distribution):
 
 
 class Box(Distribution):
+    """All sizes between two ends."""
+
     slug, label = "boxcar", "boxcar"
     reference = "all sizes between two ends alike: mean ± √3 standard deviations"
     moves = True
@@ -156,7 +167,7 @@ class Box(Distribution):
         return Frame(max(mean - half, 0.0), mean + half)
 
     def density(self, r: Floats, mean: float, spread: float) -> tuple[Floats, Floats, Floats]:
-        """Against nodes that move with the ends: a share of particles each, which does not change."""
+        """Against nodes that move with the ends: a share of particles each, which stays; all of shape (k,)."""
         frame = self.frame(mean, spread)
         p = np.full(r.shape, 1 / (frame.high - frame.low))
         return p, np.zeros(r.shape), np.zeros(r.shape)
