@@ -21,7 +21,7 @@ PLAIN, SHIFT, CTRL = (
 
 def place(plot: Plot, x: float, y: float) -> QPoint:
     """Where a data point lies in the plot's viewport."""
-    scene = plot.box.mapViewToScene(QPointF(float(plot.map_x(x)), float(plot.map_y(y))))
+    scene = plot.box.mapViewToScene(QPointF(float(plot.map_x(x)), float(plot.map_y(y, x))))
     return plot.mapFromScene(scene)
 
 

@@ -63,6 +63,7 @@ def typeset(lines) -> None:
 @pytest.mark.parametrize("slug", list(TERMS))
 def test_every_term_can_be_typeset(slug):
     typeset(latex(TERMS[slug].parsed, "y"))
+    typeset(latex(TERMS[slug].reading, "y"))
 
 
 def run(lines, names) -> np.ndarray:

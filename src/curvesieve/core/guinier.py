@@ -17,6 +17,7 @@ FORMS = {"particle": (0, 3.0), "rod": (1, 2.0), "sheet": (2, 1.0)}
 LEAST = 5
 _OF_SPHERE = 0.0048
 """ln P of a sphere falls below −(qRg)²/3 by so many times (qRg)⁴ (its series to the fourth order)."""
+_ROUGH_REACH = 1.3
 _BENT, _OFF = 3.0, 3.5
 """A stretch bends where its bend is so many times its u; points before it are off its line where their mean is by so
 many of its u."""
@@ -173,6 +174,22 @@ def _polynomial(sums: Floats, terms: int) -> tuple[Floats, Floats, Floats]:
     inverse = np.linalg.pinv(matrix)
     values = np.einsum("kij,kj->ki", inverse, side)
     return values[:, 1], inverse[:, 1, 1], sums[8] - np.einsum("ki,ki->k", values, side)
+
+
+def guinier_radius(x: Floats, y: Floats) -> float:
+    """A rough radius of gyration: −3·d(ln y)/d(x²) over the smallest x, out to where x·Rg is 1.3.
+
+    `x` and `y` have shape (n,), in the order of x, all above zero. Without a fall it is 1 over the middle x.
+    """
+    size, rough = x.size, 1 / float(np.sqrt(x[0] * x[-1]))
+    for count in sorted({min(size, max(5, size // k)) for k in (20, 10, 6, 4, 3, 2)}):
+        slope = float(np.polyfit(x[:count] ** 2, np.log(y[:count]), 1, w=np.sqrt(y[:count] / y[:count].max()))[0])
+        if slope < 0:
+            found = float(np.sqrt(-3 * slope))
+            if x[count - 1] * found >= _ROUGH_REACH or count == size:
+                return found
+            rough = found
+    return rough
 
 
 def _before(points: Stretch, best: Fall) -> str:

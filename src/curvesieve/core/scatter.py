@@ -157,6 +157,16 @@ def band(points: Stretch, low: float | None, high: float | None, least: int = 1)
     return points if count == len(points) else points.take(slice(first, last))
 
 
+def of_decades(curve: Curve, *shares: float) -> tuple[float, ...]:
+    """The x at shares of the curve's decades, to three digits; none for a curve without two x above zero."""
+    x = curve.used.x
+    x = x[x > 0]
+    if x.size < 2:
+        return ()
+    low, high = float(x.min()), float(x.max())
+    return tuple(float(f"{low * (high / low) ** share:.3g}") for share in shares)
+
+
 def single_valued(points: Stretch) -> Stretch:
     """The same for measures that ask for y at an x: raises InputError where several points share an x."""
     shared = np.flatnonzero(np.diff(points.x) <= 0)

@@ -26,6 +26,8 @@ from curvesieve.demo.mixed import FOLDER, write_mixed
 from curvesieve.demo.raman import LOADINGS, write_family
 from curvesieve.demo.relaxation import FOLDER as RELAXATION
 from curvesieve.demo.relaxation import HUMIDITIES, write_relaxation
+from curvesieve.demo.scattering import FOLDER as SCATTERING
+from curvesieve.demo.scattering import write_scattering
 from curvesieve.demo.tension_files import FOLDER as TENSION
 from curvesieve.demo.tension_files import write_tension
 
@@ -83,5 +85,6 @@ def write_demo(folder: Path) -> Path:
         write_diffraction(folder / DIFFRACTION)
         write_charts(folder / CHARTS)
         write_fields(folder / FIELDS)
+        write_scattering(folder / SCATTERING)
         save_study(build_study(folder), path)
     return path

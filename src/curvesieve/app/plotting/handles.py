@@ -187,7 +187,7 @@ class RuleHandles(QObject):
         at = getattr(self.rule, anchors.at)
         heights = getattr(self.rule, anchors.heights) or self._on_line(at)
         for x, y in zip(at, heights, strict=False):
-            place = (float(self.plot.map_x(x)), float(self.plot.map_y(y)))
+            place = (float(self.plot.map_x(x)), float(self.plot.map_y(y, x)))
             anchor = pg.TargetItem(
                 place, size=11, symbol="s", pen=pen("verdigris", 2), brush=pg.mkBrush(colour("card")),
                 hoverPen=pen("verdigris", 3), movable=True,
@@ -211,8 +211,9 @@ class RuleHandles(QObject):
         if curve is None or anchors is None:
             return {}
         places = [anchor.pos() for anchor in self.anchors]
-        x = rounded(tuple(self.plot.unmap_x(float(p.x())) for p in places), float(np.ptp(curve.x)))
-        y = rounded(tuple(self.plot.unmap_y(float(p.y())) for p in places), float(np.ptp(curve.y)))
+        at = [self.plot.unmap(float(p.x()), float(p.y())) for p in places]
+        x = rounded(tuple(one for one, _ in at), float(np.ptp(curve.x)))
+        y = rounded(tuple(one for _, one in at), float(np.ptp(curve.y)))
         return {anchors.at: list(x), anchors.heights: list(y)}
 
     def double_click(self, x: float, y: float) -> bool:
@@ -224,7 +225,7 @@ class RuleHandles(QObject):
         if anchors is None or self.curve is None:
             return False
         width, height = self.plot.box.viewPixelSize()
-        at_x, at_y = float(self.plot.map_x(x)), float(self.plot.map_y(y))
+        at_x, at_y = float(self.plot.map_x(x)), float(self.plot.map_y(y, x))
         near = [
             i
             for i, anchor in enumerate(self.anchors)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import math
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from PyQt6.QtWidgets import QGraphicsGridLayout, QGraphicsRectItem
 
 from curvesieve.app.theme import font
 from curvesieve.app.theme.tokens import colour
+from curvesieve.core.axes_views import PLAIN, AxesView
 
 Floats = NDArray[np.float64]
 pg.setConfigOptions(antialias=True, imageAxisOrder="row-major")
@@ -112,6 +114,11 @@ class Axis(pg.AxisItem):  # type: ignore[misc]
         if side == "left":
             self.setWidth(64)
 
+    def logTickStrings(self, values: Any, scale: float, spacing: float) -> list[str]:
+        """Numbers at the decades and, where a few of these are seen, at twice and five times them: none on another."""
+        low, high = self.range
+        return [log_number(float(value), high - low) for value in values]
+
     def restyle(self) -> None:
         self.setPen(pg.mkPen(colour("muted"), width=1))
         self.setTextPen(pg.mkPen(colour("muted")))
@@ -147,6 +154,7 @@ class Plot(pg.GraphicsView):  # type: ignore[misc]
         self.box.setZValue(-100)
         self.setCentralItem(frame)
         self.log_x = self.log_y = False
+        self.view = PLAIN
         self._said = ("", "", "")
         self._blank = False
         self.setFrameShape(pg.QtWidgets.QFrame.Shape.NoFrame)
@@ -251,31 +259,52 @@ class Plot(pg.GraphicsView):  # type: ignore[misc]
         """Works out where things lie now: left to the painting, it would ask for a second one."""
         self.scene().prepareForPaint()
 
-    def set_log(self, x: bool, y: bool) -> None:
-        self.log_x, self.log_y = x, y
+    def set_log(self, x: bool, y: bool, view: AxesView = PLAIN) -> None:
+        """Logarithmic axes, or axes on which a law is straight."""
+        self.log_x, self.log_y, self.view = x, y, view
         self.axes["bottom"].setLogMode(x=x)
         self.axes["left"].setLogMode(y=y)
 
     def map_x(self, x: Any) -> Any:
+        x = self.view.x(x)
         return _log(x) if self.log_x else x
 
-    def map_y(self, y: Any) -> Any:
+    def map_y(self, y: Any, x: Any) -> Any:
+        """Where a y stands, over its x: on some axes it depends on that."""
+        y = self.view.y(y, x)
         return _log(y) if self.log_y else y
 
     def unmap_x(self, x: float) -> float:
-        return float(10.0**x) if self.log_x else x
+        return self.view.x_back(float(10.0**x) if self.log_x else x)
 
-    def unmap_y(self, y: float) -> float:
-        return float(10.0**y) if self.log_y else y
+    def unmap(self, x: float, y: float) -> tuple[float, float]:
+        """The x and y of a place in the view."""
+        at = self.unmap_x(x)
+        return at, self.view.y_back(float(10.0**y) if self.log_y else y, at)
 
     def _moved(self, place: QPointF) -> None:
         inside = self.box.sceneBoundingRect().contains(place)
         view = self.box.mapSceneToView(place) if inside else None
-        self.pointer_moved.emit(None if view is None else (self.unmap_x(view.x()), self.unmap_y(view.y())))
+        self.pointer_moved.emit(None if view is None else self.unmap(view.x(), view.y()))
 
     def leaveEvent(self, event: Any) -> None:
         super().leaveEvent(event)
         self.pointer_moved.emit(None)
+
+
+_RAISED = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
+_FEW_DECADES, _MANY_DECADES = 0.8, 3.5
+
+
+def log_number(place: float, decades: float) -> str:
+    """What is written at a place of a logarithmic axis that shows so many decades; nothing where it is crowded."""
+    power = math.floor(place + 1e-9)
+    digit = round(10 ** (place - power))
+    if digit not in ((1,) if decades > _MANY_DECADES else (1, 2, 5) if decades > _FEW_DECADES else range(1, 10)):
+        return ""
+    if -4 < power < 5:
+        return f"{digit * 10.0**power:g}"
+    return f"10{str(power).translate(_RAISED)}" if digit == 1 else f"{digit}·10{str(power).translate(_RAISED)}"
 
 
 def _log(values: Any) -> Any:

@@ -86,7 +86,7 @@ class Drawing:
         return text
 
     def _mapped(self, x: Any, y: Any) -> tuple[Any, Any]:
-        return np.asarray(self.plot.map_x(x)), np.asarray(self.plot.map_y(y))
+        return np.asarray(self.plot.map_x(x)), np.asarray(self.plot.map_y(y, x))
 
     def _pen(self, shape: Shape) -> QPen:
         return pen(_COLOURS[shape.role], 1.2 if self.faint else 1.8, dashed=shape.role in _DASHED)

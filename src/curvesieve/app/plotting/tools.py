@@ -49,7 +49,7 @@ class Toolbox(QObject):
         box.menu_asked.connect(self._open_menu)
 
     def _double_clicked(self, x: float, y: float) -> None:
-        place = self.plot.unmap_x(x), self.plot.unmap_y(y)
+        place = self.plot.unmap(x, y)
         any(tool.double_click(*place) for tool in self.tools)
 
     def _band_dragged(self, low: float, high: float, finished: bool) -> None:
@@ -61,9 +61,9 @@ class Toolbox(QObject):
         any(tool.gap(*ends, finished) for tool in self.tools)
 
     def _lassoed(self, outline: list[tuple[float, float]]) -> None:
-        corners = np.array([(self.plot.unmap_x(x), self.plot.unmap_y(y)) for x, y in outline])
+        corners = np.array([self.plot.unmap(x, y) for x, y in outline])
         any(tool.lasso(corners[:, 0], corners[:, 1]) for tool in self.tools)
 
     def _open_menu(self, x: float, y: float, at: QPoint) -> None:
-        place = self.plot.unmap_x(x), self.plot.unmap_y(y)
+        place = self.plot.unmap(x, y)
         menu_of(self.plot, [row for tool in self.tools for row in tool.menu(*place)]).popup(at)

@@ -96,7 +96,7 @@ class Trace(QObject):
         if x.size > _FEW and self._rising:
             low, high = (self.plot.unmap_x(edge) for edge in self.plot.box.viewRange()[0])
             x, y = envelope(x, y, low, high, max(int(self.plot.box.width()), 200))
-        self.item.setData(np.asarray(self.plot.map_x(x)), np.asarray(self.plot.map_y(y)))
+        self.item.setData(np.asarray(self.plot.map_x(x)), np.asarray(self.plot.map_y(y, x)))
 
     def _seen(self) -> slice:
         """The points between the edges of the picture; all, where x turns back or few are there anyway."""
@@ -109,6 +109,6 @@ class Trace(QObject):
         if self.dots is None:
             self.dots = Dots(self.item.zValue())
             self.plot.addItem(self.dots, ignoreBounds=True)
-        ends = (None, None) if u is None else (self.plot.map_y(y - u), self.plot.map_y(y + u))
-        place = np.asarray(self.plot.map_x(x)), np.asarray(self.plot.map_y(y))
+        ends = (None, None) if u is None else (self.plot.map_y(y - u, x), self.plot.map_y(y + u, x))
+        place = np.asarray(self.plot.map_x(x)), np.asarray(self.plot.map_y(y, x))
         self.dots.set(*place, _MARK_PX, self._pen.color(), *ends)

@@ -15,6 +15,7 @@ from curvesieve.core.curve import Curve, Floats
 from curvesieve.core.errors import InputError
 from curvesieve.core.models import Model, OwnTerm
 from curvesieve.core.models.again import read_again
+from curvesieve.core.models.library.scattering import same_form
 from curvesieve.core.models.own import TERM_FILES, OwnParameter
 from curvesieve.core.models.tied import settled
 from curvesieve.core.study import FitEntry, Study, edits
@@ -136,6 +137,8 @@ class Modelling(QObject):
             if old is not None and old.own is not None and made.background is not None:  # names that go on keep values
                 kept = {n: s.start for n, s in old.parameters.items() if own and n in made.background.parameters}
                 made = made.starting_at(kept)
+            if old is not None and made.background is not None and same_form(old.slug, slug):
+                made = made.replaced(made.background.with_states_of(old))
             return edits.set_model(entry.id, made)(study)
 
         before = self.session.model.background
@@ -143,6 +146,9 @@ class Modelling(QObject):
             self.session.look_at_stage("model")
             placed = self.session.model.background
             if placed is not None and not placed.term.has_rule:
+                if before is not None and same_form(before.slug, slug):
+                    self.find_starts(tuple(before.parameters))
+                    return
                 known = set(before.parameters) if before is not None and before.own is not None else set()
                 if set(placed.parameters) - known:
                     self.find_starts()
@@ -184,8 +190,8 @@ class Modelling(QObject):
 
         self.session.apply(edit, "read starts off the data")
 
-    def find_starts(self) -> None:
-        """Looks for starts in the data alone, in the background."""
+    def find_starts(self, keep: tuple[str, ...] = ()) -> None:
+        """Looks for starts in the data alone, in the background; a law of scattering keeps those named."""
         entry, study = self.session.entry, self.session.study
         if entry is None or not self.session.model.terms:
             return
@@ -194,7 +200,7 @@ class Modelling(QObject):
         def work(ticket: Ticket) -> dict[str, float]:
             from curvesieve.core.fitting import search_model
 
-            return search_model(model, sieved_curve(study, entry.id).curve, ticket.stop_if_asked)
+            return search_model(model, sieved_curve(study, entry.id).curve, ticket.stop_if_asked, keep)
 
         def done(values: dict[str, float]) -> None:
             if self.session.study.has(entry.id) and self.session.study.fit_key(entry.id) == key:

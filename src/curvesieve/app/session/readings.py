@@ -11,6 +11,7 @@ from curvesieve.app.session.jobs import Ticket
 from curvesieve.core.errors import counted
 from curvesieve.core.measures.base import Measure, MeasureSlot
 from curvesieve.core.measures.outcome import Outcome
+from curvesieve.core.measures.straight_axes import same_law
 from curvesieve.core.sets import MeasureSet
 from curvesieve.core.study import Study, edits
 from curvesieve.core.study.measuring import (
@@ -122,6 +123,14 @@ class Readings(QObject):
         if entry is not None:
             edit = edits.add_measures(entry.id, chosen.recipe.measures)
             self.session.apply(edit, f"take {chosen.label.lower()}")
+
+    def take_as(self, measure: Measure) -> None:
+        """Takes a reading as it is given, or puts the one of its kind that is there in hand."""
+        there = next((s for s in self.slots if s.on and same_law(s.rule, measure)), None)
+        if there is not None:
+            self.session.look_at_stage(there.id)
+        else:
+            self.take(measure)
 
     def take(self, measure: Measure) -> None:
         """Adds a measure to the curve in hand, and takes it in hand."""

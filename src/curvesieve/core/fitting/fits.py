@@ -198,16 +198,19 @@ def fit_model(model: Model, curve: Curve, watch: Watch | None = None) -> FitResu
     return _solved(*stated(model, curve), watch)
 
 
-def search_model(model: Model, curve: Curve, watch: Callable[[], None] = lambda: None) -> dict[str, float]:
+def search_model(
+    model: Model, curve: Curve, watch: Callable[[], None] = lambda: None, keep: Collection[str] = ()
+) -> dict[str, float]:
     """The most promising start of a study's model from the data alone; holds, ties and limits are kept.
 
-    `watch` is called now and then and may raise to stop.
+    A law with a search of its own has the starts in `keep` stay, too, but for factors of what it adds up. `watch` is
+    called now and then and may raise to stop.
     Raises InputError when no start is found.
     """
     from curvesieve.core.fitting.search import find_starts
 
     problem, said = stated(model, curve)
-    if (own := _own_search(model, problem)) is not None:
+    if (own := _own_search(model, problem, keep)) is not None:
         return own
     starts = find_starts(limited(problem, said.limits), model.names, watch)
     if not starts:
@@ -215,15 +218,16 @@ def search_model(model: Model, curve: Curve, watch: Callable[[], None] = lambda:
     return _in_order(model, dict(zip(model.names, starts[0].tolist(), strict=True)))
 
 
-def _own_search(model: Model, problem: Problem) -> dict[str, float] | None:
+def _own_search(model: Model, problem: Problem, keep: Collection[str]) -> dict[str, float] | None:
     """Starts by the law's own search under the peaks as they stand; None for one without."""
     ground = model.background
     if ground is None or ground.term.search is None:
         return None
     above = model.without(0)
     y = problem.y - above.sum.evaluate(problem.rows[0], list(above.start.values()))
-    fixed = {name: state.start for name, state in ground.parameters.items() if state.hold or state.tie}
-    found = ground.term.search(Data(problem.rows[0], y), fixed)
+    held = {name: state.start for name, state in ground.parameters.items() if state.hold or state.tie}
+    stay = {name: state.start for name, state in ground.parameters.items() if name in keep}
+    found = ground.term.search(Data(problem.rows[0], y), held | stay) | held
     bounds = {name: ground.limits(name) for name in found}
     return model.start | {ground.full_name(name): value for name, value in _within(found, bounds).items()}
 

@@ -7,18 +7,19 @@ from typing import Literal, Self
 
 import numpy as np
 
-from curvesieve.core.curve import Curve, Floats
+from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.guinier import FORMS, LEAST, Fall, fall, found_fall
+from curvesieve.core.guinier import FORMS, Fall, fall, found_fall
 from curvesieve.core.log_fits import LogFit, log_fitted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield, said_band
 from curvesieve.core.measures.in_band import InBand
 from curvesieve.core.measures.meeting import places_of
+from curvesieve.core.porod import porod_law
 from curvesieve.core.rules import Band, Banded, RuleField
-from curvesieve.core.scatter import Stretch
+from curvesieve.core.scatter import Stretch, of_decades
 from curvesieve.core.shapes import Line, Point, Shape
 
-_FEW, _BENT, _DRAWN, _TURNS = 8, 3.0, 60, 8
+_FEW, _BENT, _DRAWN = 8, 3.0, 60
 _OFF_FOUR = 0.2
 """How far the exponent of Porod's law may be off 4 before that is told."""
 
@@ -71,6 +72,9 @@ class Guinier(Banded, Measure):
         size, symbol = ("rod-radius", "R") if self.form == "rod" else ("sheet-thickness", "T")
         inward = Yield("forward-intensity", "I0", FORMS[self.form][0], 1)
         return (self.yields[0], inward, Yield(size, symbol, -1, 0), self.yields[3])
+
+    def effort(self, curve: Curve) -> float:
+        return len(curve) + (100_000.0 + 200 * len(curve) if self.by == "found" else 0.0)
 
     def take(self, seen: Seen) -> Taken:
         points, told = above_zero(seen.whole), ""
@@ -155,6 +159,12 @@ class PowerOfQ(InBand):
     yields = (Yield("exponent", "P"), Yield("factor", "IP", 0, 1, True))
     handles = (Band(opens=(0.2, 0.6)),)
 
+    @classmethod
+    def fitted_to(cls, curve: Curve) -> Self:
+        """A third of the decades, from their middle on."""
+        ends = of_decades(curve, 0.5, 0.85)
+        return cls(low=ends[0], high=ends[1]) if ends else cls()
+
     def take(self, seen: Seen) -> Taken:
         points = above_zero(self.stretch(seen, 3))
         one, middle = _power(points)
@@ -192,6 +202,12 @@ class Crossover(Banded, Measure):
     high: float | None = RuleField(None, label="to", unit="x", help="Where it ends.")
     other_low: float | None = RuleField(None, label="other from", unit="x", help="Where the second law begins.")
     other_high: float | None = RuleField(None, label="other to", unit="x", help="Where it ends.")
+
+    @classmethod
+    def fitted_to(cls, curve: Curve) -> Self:
+        """The first and the last third of the decades."""
+        ends = of_decades(curve, 0.0, 0.35, 0.65, 1.0)
+        return cls(low=ends[0], high=ends[1], other_low=ends[2], other_high=ends[3]) if ends else cls()
 
     def take(self, seen: Seen) -> Taken:
         ends = (self.low, self.high, self.other_low, self.other_high)
@@ -266,12 +282,8 @@ class Porod(InBand):
     @classmethod
     def fitted_to(cls, curve: Curve) -> Self:
         """The last third of the decades."""
-        x = curve.used.x
-        x = x[x > 0]
-        if x.size < 2:
-            return cls()
-        low = float(x.max()) * (float(x.min()) / float(x.max())) ** 0.3
-        return cls(low=float(f"{low:.3g}"))
+        ends = of_decades(curve, 0.7)
+        return cls(low=ends[0]) if ends else cls()
 
     def yields_now(self) -> tuple[Yield, ...]:
         return self.yields if self.level == "fitted" else (self.yields[0], self.yields[2])
@@ -300,43 +312,3 @@ class Porod(InBand):
 
     def digest(self) -> str:
         return f"{self.said_band()}, level {self.level}"
-
-
-class PorodLaw:
-    """I = constant/q⁴ + level through points by least squares, with what both change by with each I."""
-
-    def __init__(self, points: Stretch, free: bool) -> None:
-        columns = [points.x**-4.0, np.ones(len(points))] if free else [points.x**-4.0]
-        size = np.array([float(np.sqrt(np.sum(c * c))) for c in columns])
-        design = np.array([c / s for c, s in zip(columns, size, strict=True)])
-        u = points.u
-        weight = np.ones(len(points)) if u is None else 1 / u
-        for _ in range(_TURNS if u is None else 1):  # without u, a u in proportion to the law itself
-            inverse = np.linalg.pinv((design * weight).T) * weight
-            values = inverse @ points.y
-            model = values @ design
-            if u is None:
-                weight = 1 / np.maximum(np.abs(model), 1e-3 * float(np.abs(model).max()))
-        rest = (points.y - model) * weight
-        dof = len(points) - len(columns)
-        scale = 1.0 if u is not None else float(rest @ rest) / dof if dof > 0 else None
-        root = inverse / weight / size[:, None]
-        self.covariance = None if scale is None else root @ root.T * scale
-        self.constant, self.level = float(values[0] / size[0]), float(values[1] / size[1]) if free else 0.0
-        slopes = inverse / size[:, None]
-        self.slopes: Floats = slopes if free else np.array([slopes[0], np.zeros(len(points))])
-        self.said_u = "u from the u of the points" if u is not None else "u from the scatter about the law"
-
-    def u(self, place: int) -> float | None:
-        """The standard uncertainty of the constant (0) or the level (1)."""
-        return None if self.covariance is None else math.sqrt(float(self.covariance[place, place]))
-
-
-def porod_law(points: Stretch, free: bool) -> PorodLaw:
-    """Porod's law through points, with a level or without. Raises InputError for too few of them."""
-    if len(points) < (2 if free else 1) or (free and np.ptp(points.x) == 0):
-        raise InputError("Porod's law needs points at two different q; widen the band.")
-    return PorodLaw(points, free)
-
-
-__all__ = ["LEAST", "Crossover", "Guinier", "Porod", "PowerOfQ", "above_zero", "porod_law"]

@@ -11,7 +11,7 @@ from curvesieve.core.formula import evaluate, parse
 from curvesieve.core.models.model import Model
 from curvesieve.core.models.placed import PlacedTerm
 
-_POINTS = 1200
+_POINTS, _FEW_POINTS, _DECADES = 1200, 400, 20.0
 _MOST_TRIES = 30
 
 
@@ -33,7 +33,7 @@ def model_lines(model: Model, curve: Curve) -> ModelLines | None:
     high = min(float(curve.x.max()), np.inf if model.high is None else model.high)
     if not low < high:
         return None
-    x = np.linspace(low, high, _POINTS)
+    x = _places(model, low, high)
     for placed in model.peaks:  # a narrow peak must not fall between the points
         center, fwhm = placed.parameters["center"].start, width_of(placed)
         near = center + fwhm * np.linspace(-3, 3, 121)
@@ -52,6 +52,14 @@ def model_lines(model: Model, curve: Curve) -> ModelLines | None:
         (placed.number, background + value) for placed, value in zip(model.terms, values, strict=True) if placed.number
     )
     return ModelLines(x, np.sum(values, axis=0), background if has_background else None, peaks)
+
+
+def _places(model: Model, low: float, high: float) -> Floats:
+    """Where lines are worked out: evenly, over decades evenly in the logarithm, too; few places where each costs."""
+    count = _POINTS if all(piece.averaged is None for piece in model.sum.pieces) else _FEW_POINTS
+    if low > 0 and high / low > _DECADES:
+        return np.union1d(np.geomspace(low, high, count // 2), np.linspace(low, high, count // 2))
+    return np.linspace(low, high, count)
 
 
 def width_of(placed: PlacedTerm) -> float:
@@ -96,11 +104,12 @@ def base_under(model: Model, number: int) -> float:
     return float(rest.sum.evaluate(np.array([center]), list(rest.start.values()))[0])
 
 
-def residual(model: Model, curve: Curve, most: int = 20_000) -> tuple[Floats, Floats]:
+def residual(model: Model, curve: Curve, most: int = 20_000, over_u: bool = False) -> tuple[Floats, Floats]:
     """x and measured minus model at the points in use, at every so many of them when there are more than `most`.
 
-    Both of shape (m,), in the units of the curve.
+    Both of shape (m,), in the units of the curve, or over the u of each point where it has one and `over_u` asks.
     """
     index = np.flatnonzero(model.points_in_use(curve))
     used = curve.take(index[:: max(1, index.size // most)])
-    return used.x, used.y - model.sum.evaluate(used.x, list(model.start.values()))
+    rest = used.y - model.sum.evaluate(used.x, list(model.start.values()))
+    return used.x, rest / used.u if over_u and used.u is not None else rest

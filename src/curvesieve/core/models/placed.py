@@ -92,6 +92,11 @@ class PlacedTerm(BaseModel):
         """The parameter's name in the whole model: ``center_1``, ``offset``."""
         return f"{parameter}_{self.number}" if self.number else parameter
 
+    def with_states_of(self, other: PlacedTerm) -> PlacedTerm:
+        """The same term with what is said of the parameters that another has, too."""
+        shared = {name: other.parameters.get(name, state) for name, state in self.parameters.items()}
+        return self.model_copy(update={"parameters": shared})
+
     def with_starts(self, values: dict[str, float]) -> PlacedTerm:
         """The same term beginning at other values; parameters not named keep theirs."""
         states = {

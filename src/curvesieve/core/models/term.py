@@ -96,6 +96,8 @@ class Term:
     """The parameters weigh an inner basis and mean nothing by themselves: what is shown of it is `derived`."""
     averages: Averages = ()
     """Names in the formula that are averages over sizes, directions or along a chain (`integrals`)."""
+    read_as: str = ""
+    """The formula in short, for reading only; empty: as it is."""
     over_peaks: str = ""
     """A formula added for each peak of the model, in this term's parameters and ``cumulative`` (Shirley)."""
 
@@ -109,6 +111,13 @@ class Term:
         if self.averages:
             return as_read(self.formula, self.averages, self.variable)
         return parse(self.formula, (self.variable,))
+
+    @property
+    def reading(self) -> Formula:
+        """The formula as it is typeset."""
+        return (
+            parse(self.read_as, (self.variable, *(["turn"] if self.averages else []))) if self.read_as else self.parsed
+        )
 
     @property
     def averaged(self) -> Averaged | None:

@@ -28,6 +28,7 @@ _MODULES = (
     "spectra",
     "true_stress",
     "combine",
+    "scattering",
 )
 MODULES = tuple(f"curvesieve.core.steps.{module}" for module in _MODULES)
 """The modules that declare steps, in the order in which an intent lists them."""

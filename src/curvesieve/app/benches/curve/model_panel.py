@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from curvesieve.app.benches.curve.finding_row import FindingRow
 from curvesieve.app.benches.curve.fit_foot import FitFoot
 from curvesieve.app.benches.curve.parameters import HIGH, HOLD, LOW, NAME, VALUE, ParameterRow, ParameterTable
+from curvesieve.app.benches.curve.scattering_rows import ScatteringRows
 from curvesieve.app.benches.curve.settings import FitSettings
 from curvesieve.app.benches.curve.sharing import sharing_rows
 from curvesieve.app.benches.curve.slider import StartSlider
@@ -86,6 +87,8 @@ class ModelPanel(QWidget):
         self.card.rows.addWidget(self.formula)
         self.card.rows.addWidget(self.typeset)
         self.card.rows.addLayout(self._choices())
+        self.parts = ScatteringRows(self.modelling)
+        self.card.rows.addWidget(self.parts)
         self.card.rows.addWidget(self.finding)
         for widget in (self.editor, self.view, self.slider, self.settings):
             self.card.rows.addWidget(widget)
@@ -241,6 +244,7 @@ class ModelPanel(QWidget):
             self.editor.axis = made.curve.x_label if made is not None else ""
         if own is not None and (not self.editor.field.hasFocus() or self.editor.read() is not None):
             self.editor.show_formula(own.formula, own.variable)
+        self.parts.show_law(ground)
         self.typeset.set(_mathematics(model))
 
     def _row_in_hand(self) -> ParameterRow | None:
@@ -358,4 +362,4 @@ def _mathematics(model: Model) -> tuple[str, ...]:
     ground = model.background
     if ground is None or ground.term.kind == "background":
         return ()
-    return latex(ground.term.parsed, "y" if not model.peaks else "")
+    return latex(ground.term.reading, "y" if not model.peaks else "")

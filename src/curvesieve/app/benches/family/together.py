@@ -92,11 +92,11 @@ class TogetherPlot(Plot):
     def _show_many(self, curves: Sequence[Stood]) -> None:
         """Many curves are one picture; the one in hand, and the one under the pointer, lie above it."""
         lines = [
-            (np.asarray(self.map_x(one.x)), np.asarray(self.map_y(one.y)), self._hue(place))
+            (np.asarray(self.map_x(one.x)), np.asarray(self.map_y(one.y, one.x)), self._hue(place))
             for place, one in enumerate(curves)
         ]
         lines += [
-            (np.asarray(self.map_x(one.x)), np.asarray(self.map_y(one.fit)), colour("violet"))
+            (np.asarray(self.map_x(one.x)), np.asarray(self.map_y(one.fit, one.x)), colour("violet"))
             for one in curves
             if one.fit is not None
         ]
@@ -129,7 +129,7 @@ class TogetherPlot(Plot):
             x, y = envelope(x[good], y[good], float(x[0]), float(x[-1]), _PIXELS)
         item.opts["antialias"] = x.size <= _FEW
         item.setPen(drawn)
-        item.setData(np.asarray(self.map_x(x)), np.asarray(self.map_y(y)))
+        item.setData(np.asarray(self.map_x(x)), np.asarray(self.map_y(y, x)))
 
     def _pen(self, place: int) -> QPen:
         made = QPen(pen("ink", 1.0))
@@ -146,13 +146,13 @@ class TogetherPlot(Plot):
         if len(curves) > _NAMED:
             return
         for place, one in enumerate(curves):
-            good = np.flatnonzero(np.isfinite(np.asarray(self.map_y(one.y))))
+            good = np.flatnonzero(np.isfinite(np.asarray(self.map_y(one.y, one.x))))
             if not good.size:
                 continue
             last = int(good[np.argmax(one.x[good])])
             item = pg.TextItem(_short(one.label), color=self._hue(place), anchor=(0, 0.5))
             item.setFont(font(13))
-            item.setPos(float(self.map_x(one.x[last])), float(self.map_y(one.y[last])))
+            item.setPos(float(self.map_x(one.x[last])), float(self.map_y(one.y[last], one.x[last])))
             item.setZValue(5)
             self.addItem(item, ignoreBounds=True)
             self._names.append(item)
@@ -177,7 +177,7 @@ class TogetherPlot(Plot):
         """The ends of x and y of all that is drawn, in the view's coordinates."""
         xs, ys = [], []
         for one in self.standing.curves:
-            x, y = np.asarray(self.map_x(one.x)), np.asarray(self.map_y(one.y))
+            x, y = np.asarray(self.map_x(one.x)), np.asarray(self.map_y(one.y, one.x))
             good = np.isfinite(x) & np.isfinite(y)
             if good.any():
                 xs += [x[good].min(), x[good].max()]
@@ -221,7 +221,7 @@ class TogetherPlot(Plot):
         wide, tall = self.box.viewPixelSize()
         best, found = _NEAR_PX, -1
         for place, one in enumerate(self.standing.curves):
-            far = _far(np.asarray(self.map_x(one.x)), np.asarray(self.map_y(one.y)), view, wide, tall)
+            far = _far(np.asarray(self.map_x(one.x)), np.asarray(self.map_y(one.y, one.x)), view, wide, tall)
             if far < best:
                 best, found = far, place
         return found
@@ -260,7 +260,7 @@ class TogetherPlot(Plot):
         own = self._items[place] if self._items else self.lit
         for item, y in ((own, one.y), (self._fit_item(place), one.fit)):
             if item is not None and y is not None:
-                item.setData(np.asarray(self.map_x(one.x)), np.asarray(self.map_y(y)) + by)
+                item.setData(np.asarray(self.map_x(one.x)), np.asarray(self.map_y(y, one.x)) + by)
         self.lifted.emit(one.id, by, False)
 
     def _fit_item(self, place: int) -> pg.PlotCurveItem | None:

@@ -70,6 +70,8 @@ class Average:
     path: str = "2"
     turn_path: str = "0"
     least_turns: int = _LEAST_TURNS
+    shown: str = ""
+    """What is averaged, over its norm, in short: for reading only."""
 
     @property
     def spread_out(self) -> Distribution | None:

@@ -21,7 +21,7 @@ _STEP = 2e-3
 def as_read(formula: str, averages: Averages, variable: str = "x") -> Formula:
     """The formula with each average written as what is averaged over its norm: for units and for reading only."""
     turns = sorted({one.turn for _, one in averages if one.turn})
-    lines = [f"{name} = ({one.integrand})/({one.norm})" for name, one in averages]
+    lines = [f"{name} = {one.shown or f'({one.integrand})/({one.norm})'}" for name, one in averages]
     return parse("\n".join([*lines, formula]), (variable, *turns))
 
 

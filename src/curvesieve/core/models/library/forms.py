@@ -80,7 +80,7 @@ FORMS: dict[str, Form] = {
             "sphere", "Sphere", _PARTICLE, (_FORWARD, RADIUS),
             "Lord Rayleigh, Proc. R. Soc. A 84 (1911) 25 (from memory); zeros at qR = 4.4934, 7.7253, 10.9041",
             "Solid particles, pores, drops: radius, and how much the radii spread",
-            Average(f"({_VOLUME}*ball(x*radius))^2", f"{_VOLUME}^2", "radius"),
+            Average(f"({_VOLUME}*ball(x*radius))^2", f"{_VOLUME}^2", "radius", shown="ball(x*radius)^2"),
             ("radius", 1.291), "3/5*radius^2",
         ),
         Form(
@@ -107,7 +107,8 @@ FORMS: dict[str, Form] = {
             "Ellipsoids of revolution, long or flat",
             Average(f"(ratio*{_VOLUME}*ball(x*radius*sqrt(1 + (ratio^2 - 1)*turn^2)))^2", f"(ratio*{_VOLUME})^2",
                     "radius", turn="turn", even=True, path="2*max(ratio, 1)",
-                    turn_path="2*radius*sqrt(abs(ratio^2 - 1))"),
+                    turn_path="2*radius*sqrt(abs(ratio^2 - 1))",
+                    shown="ball(x*radius*sqrt(1 + (ratio^2 - 1)*turn^2))^2"),
             ("radius", 1.0), "radius^2*(2 + ratio^2)/5",
         ),
         Form(
@@ -117,7 +118,8 @@ FORMS: dict[str, Form] = {
             "G. Fournet, Bull. Soc. fr. Minéral. Crist. 74 (1951) 39 (from memory), averaged over directions",
             "Rods and needles; the radius may spread",
             Average(f"({_CYLINDER}*{_TURNED.format(long='length')})^2", f"{_CYLINDER}^2", "radius",
-                    turn="turn", even=True, turn_path="length + 2*radius"),
+                    turn="turn", even=True, turn_path="length + 2*radius",
+                    shown=f"({_TURNED.format(long='length')})^2"),
             ("length", 3.2), "radius^2/2 + length^2/12",
         ),
         Form(
@@ -126,7 +128,7 @@ FORMS: dict[str, Form] = {
              Parameter("radius", "radius of the disc; of many, the mean by number", lower=0.0, start=10.0)),
             "a cylinder that is flat, averaged over directions", "Platelets; the radius may spread",
             Average(f"({_DISC}*{_TURNED.format(long='thickness')})^2", f"{_DISC}^2", "radius", turn="turn", even=True,
-                    turn_path="thickness + 2*radius"),
+                    turn_path="thickness + 2*radius", shown=f"({_TURNED.format(long='thickness')})^2"),
             ("radius", 1.4), "radius^2/2 + thickness^2/12",
         ),
         Form(
@@ -135,7 +137,8 @@ FORMS: dict[str, Form] = {
              Parameter("thickness", "thickness of the sheets; of many, the mean by number", lower=0.0, start=3.0)),
             "flat sheets much wider than 1/q, in all directions; common practice",
             "Layers, membranes, clay: I falls as q⁻² before the thickness is felt",
-            Average("(thickness*sinc(x*thickness/2))^2", "thickness^2", "thickness", path="1"),
+            Average("(thickness*sinc(x*thickness/2))^2", "thickness^2", "thickness", path="1",
+                    shown="sinc(x*thickness/2)^2"),
             ("thickness", 3.46), amount="factor",
         ),
         Form(

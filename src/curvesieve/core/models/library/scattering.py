@@ -110,6 +110,12 @@ def slug_of(parts: tuple[Part, ...]) -> str:
     return "+".join(part.slug for part in parts)
 
 
+def same_form(one: str, other: str | None) -> bool:
+    """Whether two slugs are laws of scattering whose first part has the same form."""
+    first, second = parts_of(one), parts_of(other or "")
+    return bool(first and second) and first[0].form == second[0].form  # type: ignore[index]
+
+
 @lru_cache(maxsize=256)
 def scattering(slug: str) -> Term | None:
     """The term that a slug says; None for one that is no scattering."""
@@ -133,7 +139,15 @@ def scattering(slug: str) -> Term | None:
         slug, " + ".join(_label(part) for part in parts), "law", formula, tuple(known.values()),
         "; ".join(dict.fromkeys(_reference(part) for part in parts)), GROUP, FORMS[parts[0].form].description,
         search=lambda data, fixed: started(asked, data, fixed), derived=tuple(derived), averages=tuple(averages),
+        read_as=_read_as(made, formula),
     )  # fmt: skip
+
+
+def _read_as(made: list[_Made], formula: str) -> str:
+    """What scatters and how it adds up; how it is averaged, and what is between particles, the label says."""
+    shown = [f"{name} = {one.shown}" for part in made for name, one in part.averages if one.shown]
+    own = [line for part in made if not part.averages for line in part.lets]
+    return "\n".join([*shown, *own, formula.split("\n")[-1]])
 
 
 @dataclass(frozen=True)
@@ -176,7 +190,7 @@ def _one(part: Part, tail: str) -> _Made:
         between = BETWEEN[part.between]
         parameters += between.parameters
         averages += list(zip(("inward", "outward"), between.averages(), strict=True))
-        formula = f"{formula}/((1 - 12*fill*inward)^2 + (12*fill*outward)^2)"
+        formula = f"between = 1/((1 - 12*fill*inward)^2 + (12*fill*outward)^2)\n{formula}*between"
     *lets, last = formula.split("\n")
     made = _Made(tuple(lets), last, tuple(parameters), tuple(averages), tuple(_following(part, form)))
     return made.numbered(tail) if tail else made
@@ -193,6 +207,7 @@ def _average_renamed(one: Average, names: set[str], tail: str) -> Average:
         norm=_renamed(one.norm, names, tail),
         path=_renamed(one.path, names, tail),
         turn_path=_renamed(one.turn_path, names, tail),
+        shown=_renamed(one.shown, names, tail),
         size=one.size + tail if one.size else "",
         spread=one.spread + tail,
     )

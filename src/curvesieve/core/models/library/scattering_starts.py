@@ -9,15 +9,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from curvesieve.core.guinier import guinier_radius
 from curvesieve.core.models.integrals import Averaged, Averages
 from curvesieve.core.models.starts import Data
 from curvesieve.core.models.term import Parameter
 
 Floats = NDArray[np.float64]
 _POINTS, _SEED = 48, 11
-_WIDE, _NARROW, _BEST = 240, 160, 4
+_WIDE, _NARROW, _BEST = 160, 96, 4
 """Draws over all that could be, draws about the best of them, and how many of these."""
-_REACH = 1.3
 _LINEAR = ("forward", "factor", "guinier", "porod", "background")
 _LENGTHS = ("radius", "length", "thickness", "shell", "period", "rg", "hard_radius")
 _NEAR_TIMES = (0.08, 3.0)
@@ -46,28 +46,12 @@ class Asked:
         return replace(self, averages=averages)
 
 
-def guinier_radius(x: Floats, y: Floats) -> float:
-    """A rough radius of gyration: −3·d(ln y)/d(x²) over the smallest x, out to where x·Rg is 1.3.
-
-    `x` and `y` have shape (n,), in the order of x, all above zero. Without a fall it is 1 over the middle x.
-    """
-    size, rough = x.size, 1 / float(np.sqrt(x[0] * x[-1]))
-    for count in sorted({min(size, max(5, size // k)) for k in (20, 10, 6, 4, 3, 2)}):
-        slope = float(np.polyfit(x[:count] ** 2, np.log(y[:count]), 1, w=np.sqrt(y[:count] / y[:count].max()))[0])
-        if slope < 0:
-            found = float(np.sqrt(-3 * slope))
-            if x[count - 1] * found >= _REACH or count == size:
-                return found
-            rough = found
-    return rough
-
-
 def started(asked: Asked, data: Data, fixed: Mapping[str, float]) -> dict[str, float]:
     """Starts for all parameters from the points, of which those at or below zero are not looked at.
 
     What is `fixed` stays, but for what stands in front of something, which is solved for.
     """
-    asked, kept = asked.narrow(), dict(fixed)
+    asked, kept = asked.narrow(), {name: value for name, value in fixed.items() if _kind(name) != "linear"}
     plain = {one.name: one.start for one in asked.parameters} | kept
     good = (data.x > 0) & (data.y > 0) & np.isfinite(data.y)
     order = np.argsort(data.x[good], kind="stable")

@@ -59,7 +59,7 @@ class Beside:
         x = np.asarray(self.plot.map_x(band.x))
         halves = (-band.confidence, band.confidence, -band.prediction, band.prediction)
         for i, (edge, half) in enumerate(zip(self.edges, halves, strict=True)):
-            edge.setData(x, np.asarray(self.plot.map_y(band.y + half)))
+            edge.setData(x, np.asarray(self.plot.map_y(band.y + half, band.x)))
             edge.setPen(pen("violet", 1.0, dashed=i > 1, alpha=90 if i < 2 else 160))
         self.fill.setBrush(pg.mkBrush(colour("violet", 46)))
 
@@ -79,7 +79,7 @@ class Beside:
                 letter(overlay.place), color=colour(_COLOURS[overlay.place % len(_COLOURS)]), anchor=(0.5, 1.1)
             )
             text.setFont(font(14, bold=True))
-            text.setPos(float(self.plot.map_x(overlay.x[at])), float(self.plot.map_y(overlay.y[at])))
+            text.setPos(float(self.plot.map_x(overlay.x[at])), float(self.plot.map_y(overlay.y[at], overlay.x[at])))
             text.setZValue(33)
             self.plot.addItem(text, ignoreBounds=True)
             self.letters.append(text)

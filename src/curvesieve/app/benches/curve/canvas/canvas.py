@@ -13,7 +13,7 @@ from curvesieve.app.benches.curve.canvas.family import FamilyLayer
 from curvesieve.app.benches.curve.canvas.head import Head
 from curvesieve.app.benches.curve.canvas.layers import Layers
 from curvesieve.app.benches.curve.canvas.model_view import ModelView
-from curvesieve.app.benches.curve.canvas.ranges import frame_of, go_to, is_in_sight, show_whole
+from curvesieve.app.benches.curve.canvas.ranges import frame_of, go_to, is_in_sight, show_part, show_whole
 from curvesieve.app.benches.curve.canvas.scene import Scene, scene_of
 from curvesieve.app.benches.curve.canvas.strip import CatchStrip
 from curvesieve.app.benches.curve.canvas.tools import AskTool, ModelTool, PointTool, ReadTool, StepTool, ViewTool
@@ -23,7 +23,9 @@ from curvesieve.app.plotting.tools import Toolbox
 from curvesieve.app.session.desk import MODEL, RECORDED, View
 from curvesieve.app.session.session import Session
 from curvesieve.core import units
+from curvesieve.core.axes_views import PLAIN
 from curvesieve.core.measures.base import Measure
+from curvesieve.core.measures.straight_axes import straight_in, straight_range
 from curvesieve.core.models import PEAKS, TERMS, Model, OwnTerm
 from curvesieve.core.rules import Rule
 from curvesieve.core.steps import Step
@@ -82,6 +84,9 @@ class Canvas(QWidget):
         head.scales_switched.connect(self._switch_scale)
         head.whole_asked.connect(self.show_all)
         head.family_switched.connect(self._switch_family)
+        head.axes_turned.connect(self._turn_axes)
+        head.straight_asked.connect(self._read_straight)
+        head.turn("log-log")
         self.plot = Plot()
         self.strip = CatchStrip(self.plot)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
@@ -150,9 +155,10 @@ class Canvas(QWidget):
             self._clear()
             return
         after = scene.after
+        self._set_axes()
         self.layers.show_curves(scene)
         self.family.show(scene.after)
-        self.plot.set_labels(units.labelled(after.x_label, after.x_unit), units.labelled(after.y_label, after.y_unit))
+        self.plot.set_labels(*self.head.view.titles((after.x_label, after.x_unit), (after.y_label, after.y_unit)))
         shown = session.modelling.model_shown() if session.view.stage == MODEL or scene.measure else Model()
         model = shown if scene.measure is None else Model()
         self.model.show(scene, model)
@@ -162,10 +168,10 @@ class Canvas(QWidget):
             self.rule_handles.show(scene.measure.rule, scene.after, ())
         else:
             self.rule_handles.hide()
-        self.strip.show_scene(scene, shown)
+        self.strip.show_scene(scene, shown, self.head.view is not PLAIN)
         self.layers.mark_reading(model, self.model.chosen_peak)
         self.say_hint()
-        if self._framed != frame_of(scene) or not is_in_sight(self.plot, after):
+        if self._framed != self._frame(scene) or not is_in_sight(self.plot, after):
             self.show_all()
         for plot in (self.plot, self.strip.plot):
             plot.settle()
@@ -222,9 +228,17 @@ class Canvas(QWidget):
         scene = self._scene
         if scene is None:
             return
-        self._framed = frame_of(scene)
+        self._framed = self._frame(scene)
         show_whole(self.plot, scene, bool(self.model.model.peaks))
         self.family.widen()
+
+    def _show_law(self) -> None:
+        """Fits the axes to the part in which the law of the view may be straight; all of it for other views."""
+        self.show_all()
+        scene = self._scene
+        ends = None if scene is None else straight_range(self.head.view, scene.after)
+        if ends is not None and scene is not None:
+            show_part(self.plot, scene.after, *ends)
 
     def _show_around(self, number: int) -> None:
         """Brings a peak into view when it is not."""
@@ -252,11 +266,29 @@ class Canvas(QWidget):
         self.family.widen()
 
     def _switch_scale(self) -> None:
-        log_x, log_y = self.x_scale.isChecked(), self.y_scale.isChecked()
-        self.plot.set_log(log_x, log_y)
-        self.strip.plot.set_log(log_x, False)
         self.refresh()
         self.show_all()
+
+    def _turn_axes(self, slug: str) -> None:
+        self.refresh()
+        self._show_law()
+
+    def _set_axes(self) -> None:
+        """Logarithms as the buttons say, or the axes of the view that is chosen; the strip shares x alone."""
+        view = self.head.view
+        logs = view.logs if view is not PLAIN else (self.x_scale.isChecked(), self.y_scale.isChecked())
+        self.plot.set_log(*logs, view)
+        self.strip.plot.set_log(logs[0], False, replace(view, times=0, form=""))
+
+    def _frame(self, scene: Scene) -> str:
+        """What the ranges of the axes belong to: see `frame_of`, and the axes themselves."""
+        return f"{frame_of(scene)}|{self.head.view.slug}"
+
+    def _read_straight(self) -> None:
+        """Takes the reading of the law that is straight on these axes, its band where the law was found."""
+        scene = self._scene
+        if scene is not None:
+            self.session.readings.take_as(straight_in(self.head.view, scene.after))
 
     # -- gestures -----------------------------------------------------------------------------------
 

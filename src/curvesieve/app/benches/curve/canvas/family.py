@@ -122,7 +122,7 @@ class FamilyLayer(QObject):
             return
         (x0, x1), (y0, y1) = self.plot.box.viewRange()
         xs = np.concatenate([np.asarray(self.plot.map_x(curve.x)) for curve in self.curves])
-        ys = np.concatenate([np.asarray(self.plot.map_y(curve.y)) for curve in self.curves])
+        ys = np.concatenate([np.asarray(self.plot.map_y(curve.y, curve.x)) for curve in self.curves])
         xs, ys = xs[np.isfinite(xs)], ys[np.isfinite(ys)]
         if not xs.size or not ys.size:
             return

@@ -46,13 +46,13 @@ class Ghosts(QObject):
             return
         for item, kept in ((self.kept, True), (self.dropped, False)):
             x, y = found.outlines(curve, kept)
-            item.setData(np.asarray(self.plot.map_x(x)), np.asarray(self.plot.map_y(y)), connect="finite")
+            item.setData(np.asarray(self.plot.map_x(x)), np.asarray(self.plot.map_y(y, x)), connect="finite")
             item.setPen(pen("violet" if kept else "muted", 1.6 if kept else 1.0, dashed=not kept))
         order = np.argsort(curve.x, kind="stable")
         spots: list[dict[str, Any]] = []
         for place, one in enumerate(found.peaks):
             level = float(np.interp(one.center, curve.x[order], curve.y[order]))
-            at = float(self.plot.map_x(one.center)), float(self.plot.map_y(level))
+            at = float(self.plot.map_x(one.center)), float(self.plot.map_y(level, one.center))
             self._places.append(at)
             kept = found.is_kept(place)
             spots.append(
@@ -67,7 +67,7 @@ class Ghosts(QObject):
     def at(self, x: float, y: float) -> bool:
         """Whether a mark is under the pointer there, in data coordinates."""
         across, up = self.plot.box.viewPixelSize()
-        u, v = float(self.plot.map_x(x)), float(self.plot.map_y(y))
+        u, v = float(self.plot.map_x(x)), float(self.plot.map_y(y, x))
         return any(np.hypot((u - a) / across, (v - b) / up) <= _NEAR_PX for a, b in self._places)
 
     def _clicked(self, item: Any, points: Any, event: Any) -> None:

@@ -11,6 +11,7 @@ from curvesieve.app.benches.curve.canvas.scene import Scene
 from curvesieve.app.session.desk import RECORDED, View
 from curvesieve.app.widgets.basics import Elided, button
 from curvesieve.app.widgets.choice import Choice
+from curvesieve.core.axes_views import PLAIN, VIEWS, AxesView, is_scattering, view_of
 from curvesieve.core.errors import counted
 
 
@@ -21,6 +22,8 @@ class Head(QWidget):
     scales_switched = pyqtSignal()
     whole_asked = pyqtSignal()
     family_switched = pyqtSignal()
+    axes_turned = pyqtSignal(str)
+    straight_asked = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -34,6 +37,14 @@ class Head(QWidget):
         self.beside.setProperty("kind", "tab")
         for held in (self.x_scale, self.y_scale, self.beside):
             held.setCheckable(True)
+        self.axes = Choice()
+        for view in VIEWS:
+            self.axes.addItem(view.label, view.slug)
+        self.axes.setMinimumContentsLength(10)
+        self.axes.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.axes.setAccessibleName("axes on which a law is straight")
+        self.axes.textActivated.connect(lambda _: self.axes_turned.emit(self.axes.currentData()))
+        self.straight = self._button("Read", "", self.straight_asked.emit)
         self.against = Choice()
         self.against.setMinimumContentsLength(9)
         self.against.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -44,7 +55,7 @@ class Head(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(self.title, 2)
         row.addWidget(self.facts, 1)
-        for control in (self.against, self.beside, self.x_scale, self.y_scale, self.whole):
+        for control in (self.against, self.beside, self.axes, self.straight, self.x_scale, self.y_scale, self.whole):
             row.addWidget(control)
 
     def _button(self, text: str, tip: str, slot: Callable[[], None]) -> QPushButton:
@@ -59,24 +70,56 @@ class Head(QWidget):
 
     def show_scene(self, scene: Scene | None, view: View, others: int) -> None:
         """Says what is drawn; `others` is how many curves the family has beside this one."""
-        for widget in (self.x_scale, self.y_scale, self.whole):
-            widget.setVisible(scene is not None)
+        for button_ in (self.x_scale, self.y_scale, self.whole):
+            button_.setVisible(scene is not None)
         self.beside.setVisible(scene is not None and others > 0)
         if scene is None:
-            self.against.hide()
+            for widget in (self.against, self.axes, self.straight):
+                widget.hide()
             self.title.setMaximumWidth(400)
             self.title.set("No curve yet")
             self.facts.set("")
             return
+        self._show_axes(scene)
         caught = sum(len(t.caught) for t in scene.made.trail if t.message.endswith("caught"))
         facts = [counted(len(scene.after), "point")]
         if caught:
             facts.append(f"{caught:,} caught")
+        below = int((scene.after.y <= 0).sum()) if self.needs_above_zero else 0
+        if below:
+            facts.append(f"{below:,} not above 0, at the lower edge")
         label = scene.entry.label
         self.title.setMaximumWidth(self.title.fontMetrics().horizontalAdvance(label) + 16)
         self.title.set(label)
         self.facts.set(" · ".join(facts))
         self._fill_against(scene, view)
+
+    @property
+    def view(self) -> AxesView:
+        """The axes that are chosen, where they are offered."""
+        return view_of(self.axes.currentData()) if not self.axes.isHidden() else PLAIN
+
+    @property
+    def needs_above_zero(self) -> bool:
+        """Whether points at zero or below have no place on the axes."""
+        view = self.view
+        return view.logs[1] or view.form == "ln" or (view is PLAIN and self.y_scale.isChecked())
+
+    def _show_axes(self, scene: Scene) -> None:
+        """The axes of scattering are offered where x is a q; lin and log by hand where they are as measured."""
+        offered = is_scattering(scene.after.x_unit)
+        self.axes.setVisible(offered)
+        view = self.view
+        self.axes.setToolTip(f"{view.about}. Choose the axes on which a law is straight.")
+        for scale in (self.x_scale, self.y_scale):
+            scale.setVisible(view is PLAIN)
+        self.straight.setVisible(offered and bool(view.reads))
+        self.straight.setText(f"Read {view.words}")
+        self.straight.setToolTip(f"Takes the {view.words} off the part that is straight here, with a band to drag")
+
+    def turn(self, slug: str) -> None:
+        """Puts a view in hand without a word to anyone."""
+        self.axes.setCurrentIndex(max(self.axes.findData(slug), 0))
 
     def _fill_against(self, scene: Scene, view: View) -> None:
         """The stages before the one in hand, which it can be compared with."""

@@ -16,8 +16,8 @@ def leave_out(session: Session, scene: Scene, plot: Plot, x: Floats, y: Floats) 
     """Hands the points within an outline with these corners to the Leave out step in hand, or to a new one."""
     trail = scene.trail if scene.trail and isinstance(scene.trail.slot.rule, LeaveOut) else None
     curve = trail.before if trail is not None else scene.after
-    corners = np.column_stack([plot.map_x(x), plot.map_y(y)])
-    inside = within(corners, plot.map_x(curve.x), plot.map_y(curve.y))
+    corners = np.column_stack([plot.map_x(x), plot.map_y(y, x)])
+    inside = within(corners, plot.map_x(curve.x), plot.map_y(curve.y, curve.x))
     if not inside.any():
         session.noticed.emit("No point lies within what was drawn.", "word")
         return

@@ -45,6 +45,11 @@ class Layers:
         self.rings = pg.ScatterPlotItem(size=9, symbol="o", pxMode=True)
         self.rings.setZValue(15)
         plot.addItem(self.rings, ignoreBounds=True)
+        self.below = pg.ScatterPlotItem(size=9, symbol="t", pxMode=True)
+        self.below.setZValue(14)
+        self._below_x = np.empty(0)
+        plot.addItem(self.below, ignoreBounds=True)
+        plot.box.sigRangeChanged.connect(lambda *_: self._place_below())
         self.spot = pg.LinearRegionItem(movable=False)
         self.spot.setZValue(-30)
         self.spot.hide()
@@ -59,6 +64,8 @@ class Layers:
         self._said, self.names = {}, ()
         self.words.show(())
         self.rings.setData([], [])
+        self._below_x = np.empty(0)
+        self._place_below()
         self.spot.hide()
 
     def show_curves(self, scene: Scene) -> None:
@@ -68,15 +75,28 @@ class Layers:
         else:
             self.ghost.set(scene.before.x, scene.before.y, pen("ghost", 1.3), measured=True)
         self.ink.set(scene.after.x, scene.after.y, pen("ink", 1.3), measured=True, u=scene.after.u)
+        after = scene.after
+        lost = np.isnan(np.asarray(self.plot.map_y(after.y, after.x), dtype=float))
+        self._below_x = np.asarray(self.plot.map_x(after.x[lost]), dtype=float)
+        self._place_below()
         self.show_readings(scene.measured, scene.measure.id if scene.measure is not None else "")
         if scene.measure is None:
             self.drawing.show(scene.shapes)
         few = scene.caught_x.size <= _MOST_RINGS
         self.rings.setData(
             size=9 if few else 4,
-            x=np.asarray(self.plot.map_x(scene.caught_x)), y=np.asarray(self.plot.map_y(scene.caught_y)),
+            x=np.asarray(self.plot.map_x(scene.caught_x)),
+            y=np.asarray(self.plot.map_y(scene.caught_y, scene.caught_x)),
             pen=pen("rust", 1.8 if few else 1.0), brush=None,
         )  # fmt: skip
+
+    def _place_below(self) -> None:
+        """Points that have no place on the axes, as those at zero on a logarithmic one, stand at the lower edge."""
+        x = self._below_x[np.isfinite(self._below_x)]
+        if not x.size and not len(self.below.data):
+            return
+        low, high = self.plot.box.viewRange()[1]
+        self.below.setData(x, np.full(x.size, low + 0.015 * (high - low)), pen=pen("rust", 1.2), brush=None)
 
     def show_readings(self, measured: Outcomes, in_hand: str) -> None:
         """What measures drew, that of the one in hand stronger; each with its first reading in words."""
@@ -140,7 +160,8 @@ class Layers:
             ys += [y[part], base[part][::-1], np.array([np.nan])]
         path = QPainterPath()
         if xs:
-            x, y = np.asarray(self.plot.map_x(np.concatenate(xs))), np.asarray(self.plot.map_y(np.concatenate(ys)))
+            all_x, all_y = np.concatenate(xs), np.concatenate(ys)
+            x, y = np.asarray(self.plot.map_x(all_x)), np.asarray(self.plot.map_y(all_y, all_x))
             path = pg.arrayToQPath(x, y, connect="finite")
         path.setFillRule(Qt.FillRule.WindingFill)
         self.filled.setPen(QPen(Qt.PenStyle.NoPen))

@@ -74,11 +74,11 @@ class PeakHandles(QObject):
         )
         for handle, (x, y) in zip(self._all(), places, strict=True):
             handle.blockSignals(True)
-            handle.setPos(float(self.plot.map_x(x)), float(self.plot.map_y(y)))
+            handle.setPos(float(self.plot.map_x(x)), float(self.plot.map_y(y, x)))
             handle.blockSignals(False)
         top = max(shape.base + shape.height, shape.base)
         self.label.setText(f"{shape.center:.5g}", color=colour("violet"))
-        self.label.setPos(float(self.plot.map_x(shape.center)), float(self.plot.map_y(top)))
+        self.label.setPos(float(self.plot.map_x(shape.center)), float(self.plot.map_y(top, shape.center)))
         self._place_label()
 
     def _place_label(self) -> None:
@@ -97,7 +97,7 @@ class PeakHandles(QObject):
 
     def _place(self, handle: pg.TargetItem) -> tuple[float, float]:
         place = handle.pos()
-        return self.plot.unmap_x(place.x()), self.plot.unmap_y(place.y())
+        return self.plot.unmap(place.x(), place.y())
 
     def _crown_moved(self) -> None:
         x, y = self._place(self.crown)

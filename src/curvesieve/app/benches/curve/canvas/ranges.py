@@ -24,7 +24,7 @@ def frame_of(scene: Scene) -> str:
 def is_in_sight(plot: Plot, curve: Curve) -> bool:
     """Whether the view still shows a good part of the curve where it looks; a step may have moved it away."""
     (x0, x1), (y0, y1) = plot.box.viewRange()
-    x, y = np.asarray(plot.map_x(curve.x)), np.asarray(plot.map_y(curve.y))
+    x, y = np.asarray(plot.map_x(curve.x)), np.asarray(plot.map_y(curve.y, curve.x))
     across = (x >= x0) & (x <= x1)
     seen = across & (y >= y0) & (y <= y1)
     return int(seen.sum()) >= _IN_SIGHT * int(across.sum()) > 0
@@ -33,15 +33,23 @@ def is_in_sight(plot: Plot, curve: Curve) -> bool:
 def show_whole(plot: Plot, scene: Scene, labelled: bool) -> None:
     """Fits the axes to the curve: all that passed, ringed spikes, bars that are drawn, room for labels."""
     curves = [scene.after] + ([scene.before] if scene.trail is not None and scene.before is not None else [])
-    ys = [c.y for c in curves] + [scene.caught_y]
+    ys = [(c.y, c.x) for c in curves] + [(scene.caught_y, scene.caught_x)]
     if scene.after.u is not None and len(scene.after) <= MOST_MARKS:
-        ys += [scene.after.y - scene.after.u, scene.after.y + scene.after.u]
+        ys += [(scene.after.y + sign * scene.after.u, scene.after.x) for sign in (-1, 1)]
     x = _ends(np.concatenate([np.asarray(plot.map_x(c.x)) for c in curves]))
-    y = _ends(np.concatenate([np.asarray(plot.map_y(one)) for one in ys]))
+    y = _ends(np.concatenate([np.asarray(plot.map_y(*one)) for one in ys]))
     if x is None or y is None:
         return
     above = _LABEL_PX / max(plot.box.height() - _LABEL_PX, _LABEL_PX) if labelled else 0.05
     plot.box.setRange(xRange=x, yRange=(y[0], y[1] + above * (y[1] - y[0])), padding=0.04)
+
+
+def show_part(plot: Plot, curve: Curve, low: float, high: float) -> None:
+    """Fits the axes to the points of a stretch of x."""
+    inside = (curve.x >= low) & (curve.x <= high)
+    y = _ends(np.asarray(plot.map_y(curve.y[inside], curve.x[inside])))
+    if y is not None:
+        plot.box.setRange(xRange=(float(plot.map_x(low)), float(plot.map_x(high))), yRange=y, padding=0.04)
 
 
 def _ends(values: Floats) -> tuple[float, float] | None:

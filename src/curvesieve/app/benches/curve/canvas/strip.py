@@ -114,8 +114,11 @@ class CatchStrip(QWidget):
         self.plot.restyle()
         self.zero.setPen(pen("muted"))
 
-    def show_scene(self, scene: Scene, model: Model) -> None:
-        """What the step in hand caught; the residual when the model is; else all that was caught on the way."""
+    def show_scene(self, scene: Scene, model: Model, over_u: bool = False) -> None:
+        """What the step in hand caught; the residual when the model is; else all that was caught on the way.
+
+        `over_u`: residuals over the u of their points, as where these run over decades.
+        """
         trail = scene.trail
         if trail is not None:
             points = trail.caught.points
@@ -126,9 +129,10 @@ class CatchStrip(QWidget):
             else:
                 self.show_caught(x, y, y - trail.caught.passed_y, title)
         elif model.terms:
-            x, r = residual(model, scene.made.curve)
-            fitted = scene.fit is not None
-            self.show_residual(x, r, "CATCH  ·  residual of the " + ("model" if fitted else "start"))
+            over_u = over_u and scene.made.curve.u is not None
+            x, r = residual(model, scene.made.curve, over_u=over_u)
+            of = "model" if scene.fit is not None else "start"
+            self.show_residual(x, r, f"CATCH  ·  residual of the {of}" + (", over u" if over_u else ""))
         elif scene.caught_x.size:
             self.show_caught(scene.caught_x, scene.caught_y, np.full(scene.caught_x.size, np.nan), "CATCH")
         else:

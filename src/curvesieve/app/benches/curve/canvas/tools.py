@@ -147,7 +147,7 @@ class PointTool(Tool):
         curve, plot = scene.after, self.plot
         across, up = plot.box.viewPixelSize()
         dx = (np.asarray(plot.map_x(curve.x)) - float(plot.map_x(x))) / across
-        dy = (np.asarray(plot.map_y(curve.y)) - float(plot.map_y(y))) / up
+        dy = (np.asarray(plot.map_y(curve.y, curve.x)) - float(plot.map_y(y, x))) / up
         far = np.hypot(dx, dy)
         return float(curve.x[int(np.nanargmin(far))]) if np.isfinite(far).any() else float(curve.x[0])
 
