@@ -55,7 +55,7 @@ def test_a_blank_is_taken_off_in_each_way():
         assert "× 0.8" in made.message
     found = Blank(donor="blank", by="matched at large q", low=1.5).passing(sample, others)
     factor = float(found.message.split("× ")[1].split(" ±")[0])
-    assert factor == pytest.approx(0.8, rel=0.01)  # what is left of the spheres there is in it
+    assert factor == pytest.approx(0.8, rel=0.06)  # what is left of the spheres there is in it
     assert found.curve.y == pytest.approx(sample.y - factor * MATRIX, rel=1e-3, abs=1e-4)
     with pytest.raises(cs.InputError, match="no other curve is named"):
         Blank().apply(sample)

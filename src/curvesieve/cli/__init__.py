@@ -22,6 +22,7 @@ _COMMANDS = (
     "pass",
     "measure",
     "tension",
+    "radius",
     "peaks",
     "run",
     "grid",
@@ -36,6 +37,7 @@ _COMMANDS = (
 _FILES = {
     "read": ("listing", "read"), "fit": ("fitting", "fit_file"), "pass": ("passing", "pass_file"),
     "measure": ("measuring", "measure_files"), "tension": ("measuring", "tension_files"),
+    "radius": ("radius", "radius_files"),
     "peaks": ("peaks", "peak_files"), "run": ("running", "run_study"),
     "grid": ("gridding", "grid_file"), "trace": ("tracing", "trace_file"),
     "figure": ("figures", "write_figure"), "report": ("figures", "write_report"),
@@ -86,6 +88,7 @@ def _parser() -> argparse.ArgumentParser:
 
     _add_measuring(commands)
     _add_peaks(commands)
+    _add_radius(commands)
 
     run = commands.add_parser("run", help="compute a study afresh and write its ledger; the study stays as it is")
     run.add_argument("study", metavar="STUDY.sieve")
@@ -192,6 +195,21 @@ def _add_peaks(commands: Any) -> None:
     for axis in ("x", "y", "u"):
         peaks.add_argument(f"--{axis}", metavar="CHANNEL", help="a channel's name, or its number from 1")
     peaks.add_argument("--json", action="store_true")
+
+
+def _add_radius(commands: Any) -> None:
+    radius = commands.add_parser("radius", help="Guinier's radius and I(0) of files' scattering, and a law fitted")
+    radius.add_argument("files", nargs="+", metavar="FILE")
+    radius.add_argument("--form", default="particle", help="particle, rod or sheet")
+    radius.add_argument("--most", type=float, default=1.3, help="largest q·Rg that the law is used to (1.3)")
+    radius.add_argument("--model", metavar="NAME", help="a law to fit, such as sphere~schulz or cylinder")
+    radius.add_argument("--blank", metavar="FILE", help="a background curve that is taken off first")
+    radius.add_argument("--factor", type=float, default=1.0, help="the blank is multiplied by it (1)")
+    radius.add_argument("--match", metavar="LOW:HIGH", help="or scaled so that both are alike over this stretch of q")
+    radius.add_argument("--range", metavar="LOW:HIGH", help="use only this stretch of q; either end may be empty")
+    for axis in ("x", "y", "u"):
+        radius.add_argument(f"--{axis}", metavar="CHANNEL", help="a channel's name, or its number from 1")
+    radius.add_argument("--json", action="store_true")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from typing import Literal
 
@@ -155,7 +156,27 @@ def _guess_roles(record: Record) -> tuple[Arrangement, list[Role]]:
         return "x, y pairs", ["x" if i % 2 == 0 else "y" for i in range(len(roles))]
     x, y = record.guess_xy()
     roles[x], roles[y] = "x", "y"
+    beside = u_of(record, y)
+    if beside is not None and beside != x:
+        roles[beside] = "u"
     return "one curve", roles
+
+
+_OF_U = ("u", "s", "d", "δ", "σ", "sigma", "err", "error", "uncertainty", "std", "sd", "dev")
+
+
+def u_of(record: Record, y: int) -> int | None:
+    """The channel with the standard uncertainty of another: of its unit, named after it as u(I), dI, Idev, I error."""
+    name, unit = record.channels[y].name.strip().casefold(), record.channels[y].unit
+    found = []
+    for place, channel in enumerate(record.channels):
+        said = re.sub(r"[\s_.()\[\]-]+", "", channel.name.casefold())
+        named = {f"{sign}{name}" for sign in _OF_U} | {f"{name}{sign}" for sign in _OF_U if len(sign) > 2}
+        if place != y and channel.unit == unit and said in {re.sub(r"[\s_.()\[\]-]+", "", one) for one in named}:
+            values = channel.values[np.isfinite(channel.values)]
+            if values.size and (values > 0).all():
+                found.append(place)
+    return found[0] if len(found) == 1 else None
 
 
 def _are_pairs(record: Record) -> bool:

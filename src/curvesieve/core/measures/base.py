@@ -23,8 +23,8 @@ from curvesieve.core.shapes import Shape
 from curvesieve.core.typed import rounded
 
 _MODULES = ("lines", "meeting", "band_gap", "laws", "points", "crossing", "areas", "statistics", "mechanics",
-            "yielding", "hardening", "loops", "indentation", "scattering", "invariant", "peak_numbers", "line_table",
-            "diffraction", "broadening", "hall", "lattice",
+            "yielding", "hardening", "loops", "indentation", "scattering", "invariant", "distances",
+            "peak_numbers", "line_table", "diffraction", "broadening", "hall", "lattice",
             "of_fit", "formulas")  # fmt: skip
 MODULES = tuple(f"curvesieve.core.measures.{module}" for module in _MODULES)
 """The modules that declare measures, in the order in which a group lists them."""

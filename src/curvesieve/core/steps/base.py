@@ -29,6 +29,7 @@ _MODULES = (
     "true_stress",
     "combine",
     "scattering",
+    "inverted",
 )
 MODULES = tuple(f"curvesieve.core.steps.{module}" for module in _MODULES)
 """The modules that declare steps, in the order in which an intent lists them."""
