@@ -21,9 +21,11 @@ MECHANICAL = ("offset-yield", "proportional-limit", "total-proof", "elongation",
               "unloading")  # fmt: skip
 REFLECTED = ("spacing", "scherrer", "williamson-hall", "instrument-widths", "lattice", "peak-number", "peak-ratio",
              "line-shift", "lines-against-table")  # fmt: skip
-ALONE = [slug for slug in MEASURES if slug not in (*MECHANICAL, *REFLECTED, *SPECTRAL)]
+SCATTERED = ("guinier", "power-of-q", "crossover", "porod", "invariant", "pair-distances")
+ALONE = [slug for slug in MEASURES if slug not in (*MECHANICAL, *REFLECTED, *SPECTRAL, *SCATTERED)]
 """Measures of any curve alone; the others need an elastic line or a test (test_tension.py, test_mechanics.py), or
-peaks (test_diffraction.py, test_lattice.py, test_peak_numbers.py), or light (test_spectra.py)."""
+peaks (test_diffraction.py, test_lattice.py, test_peak_numbers.py), or light
+(test_spectra.py), or q (test_scattering_measures.py)."""
 SET = {
     "straight-part": {"low": 1.0, "high": 3.0}, "highest-point": {"low": 2.5, "high": 5.5, "points": 301},
     "lowest-point": {"low": 5.0, "high": 8.8, "points": 301}, "value-at": {"at": 3.33}, "x-at-value": {"y": 3.0},

@@ -44,7 +44,8 @@ def _curve(wild, u=True, out=OUT):
 
 def _settings():
     fields = {
-        "bridge": {"low": 40, "high": 45, "flank": 12}, "combine": {"donor": "b"},
+        "bridge": {"low": 40, "high": 45, "flank": 12}, "combine": {"donor": "b"}, "blank": {"donor": "b"},
+        "merge": {"donor": "b"},
         "calibrate-x": {"measured": [3], "references": [3.5]},
         "toe": {"by": "band", "low": 2, "high": 9}, "resample": {"spacing": 0.5},
         "re-express": {"new_y": "y^2"},

@@ -58,6 +58,7 @@ def sphere_sizes(
     n, k = q.size, radii.size
     if n < LEAST_POINTS:
         raise InputError(f"{counted(n, 'point')} are too few for a distribution of sizes; {LEAST_POINTS} are needed.")
+    _must_be_numbers(q, intensity, u)
     step = float(radii[1] - radii[0])
     volumes = 4 / 3 * math.pi * radii**3
     kernel = ball(np.outer(q, radii)) ** 2 * volumes * step
@@ -93,6 +94,16 @@ def sphere_sizes(
         radii, values[:k], amount_u, float(values[k]) if level else 0.0, columns @ values, one / size,
         float(table[1, place]), table,
     )  # fmt: skip
+
+
+def _must_be_numbers(q: Floats, intensity: Floats, u: Floats) -> None:
+    """Raises InputError where intensities over their u cannot be squared, or where they are all alike at one q."""
+    with np.errstate(all="ignore"):
+        size = float(((intensity / u) ** 2).sum())
+    if not (math.isfinite(size) and size > 0):
+        raise InputError("the intensities over their u are nothing, or beyond all numbers; look at their u.")
+    if not np.ptp(q) > 0:
+        raise InputError("all points have the same q, which tells nothing of sizes.")
 
 
 def _not_below_zero(matrix: Floats, side: Floats, k: int) -> Floats:
@@ -162,6 +173,7 @@ def pair_distances(q: Floats, intensity: Floats, u: Floats, largest: float = 0.0
     """
     if q.size < LEAST_POINTS:
         raise InputError(f"{counted(q.size, 'point')} are too few for pair distances; {LEAST_POINTS} are needed.")
+    _must_be_numbers(q, intensity, u)
     if largest:
         all_of = [_at(q, intensity, u, largest)]
     else:

@@ -47,12 +47,16 @@ def log_fitted(t: Floats, z: Floats, u: Floats | None, degree: int = 1) -> LogFi
     now[:2] = np.polyfit(t[good] / reach, np.log(z[good]), 1, w=weight)[::-1]
     for _ in range(_TURNS):
         design, rest, _ = _stood(now, basis, z, u)
+        if not (np.isfinite(design).all() and np.isfinite(rest).all()):
+            raise _beyond()
         step = np.linalg.lstsq(design, rest, rcond=None)[0]
         size = float(np.abs(step).max())
         now = now + step * min(1.0, 2.0 / size if size > 0 else 1.0)
         if size < _SETTLED:
             break
     design, rest, weights = _stood(now, basis, z, u)
+    if not (np.isfinite(design).all() and np.isfinite(rest).all()):
+        raise _beyond()
     inverse = np.linalg.pinv(design)
     dof = t.size - now.size
     chi2 = float(rest @ rest) / dof if dof > 0 else None
@@ -60,6 +64,10 @@ def log_fitted(t: Floats, z: Floats, u: Floats | None, degree: int = 1) -> LogFi
     if u is not None or chi2 is not None:
         covariance = inverse @ inverse.T * (1.0 if u is not None else chi2 or 0.0) / np.outer(scale, scale)
     return LogFit(now / scale, inverse * weights / scale[:, None], covariance, chi2 if u is not None else None)
+
+
+def _beyond() -> InputError:
+    return InputError("the law runs beyond all numbers there; choose another band.")
 
 
 def _stood(now: Floats, basis: Floats, z: Floats, u: Floats | None) -> tuple[Floats, Floats, Floats]:

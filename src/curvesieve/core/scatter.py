@@ -157,6 +157,23 @@ def band(points: Stretch, low: float | None, high: float | None, least: int = 1)
     return points if count == len(points) else points.take(slice(first, last))
 
 
+_MOST_DECADES, _SMALLEST, _LARGEST = 12, 1e-40, 1e40
+
+
+def above_zero(points: Stretch) -> Stretch:
+    """The points with x above zero, as laws of scattering need; raises InputError where there are none.
+
+    Neither may they be so far apart, or so small or large, that powers of them are beyond all numbers.
+    """
+    kept = points if len(points) and points.x[0] > 0 else points.take(points.x > 0)
+    if not len(kept):
+        raise InputError("no point there has q above zero, and laws of scattering need it.")
+    low, high = float(kept.x[0]), float(kept.x[-1])
+    if not (low > _SMALLEST and high < _LARGEST and high / low < 10.0**_MOST_DECADES):
+        raise InputError(f"q from {low:.3g} to {high:.3g} is beyond what such laws are good for; choose its unit.")
+    return kept
+
+
 def of_decades(curve: Curve, *shares: float) -> tuple[float, ...]:
     """The x at shares of the curve's decades, to three digits; none for a curve without two x above zero."""
     x = curve.used.x
@@ -164,6 +181,8 @@ def of_decades(curve: Curve, *shares: float) -> tuple[float, ...]:
     if x.size < 2:
         return ()
     low, high = float(x.min()), float(x.max())
+    if not high / low < 10.0**_MOST_DECADES:
+        return ()
     return tuple(float(f"{low * (high / low) ** share:.3g}") for share in shares)
 
 

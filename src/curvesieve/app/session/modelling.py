@@ -137,8 +137,9 @@ class Modelling(QObject):
             if old is not None and old.own is not None and made.background is not None:  # names that go on keep values
                 kept = {n: s.start for n, s in old.parameters.items() if own and n in made.background.parameters}
                 made = made.starting_at(kept)
-            if old is not None and made.background is not None and same_form(old.slug, slug):
-                made = made.replaced(made.background.with_states_of(old))
+            seen = self.model_in_sight().background
+            if seen is not None and made.background is not None and same_form(seen.slug, slug):
+                made = made.replaced(made.background.with_states_of(seen))
             return edits.set_model(entry.id, made)(study)
 
         before = self.session.model.background

@@ -118,7 +118,7 @@ def statistics(problem: Problem, solution: Solution, known: bool = True) -> Stat
         total, rss = float(weights @ off**2), float(np.sum((r * problem.u) ** 2))
     squared = problem.loss == "squared"
     r2 = 1 - least / total if total > 0 else None
-    noise = n * math.log(least / n) if least > 0 and squared else None
+    noise = n * math.log(least / n) if least / n > 0 and squared else None
     count = solution.values.size + 1
     room = n - count - 1
     return Statistics(

@@ -11,8 +11,8 @@ from curvesieve.core.errors import InputError
 from curvesieve.core.inversion import pair_distances
 from curvesieve.core.log_fits import u_of
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
-from curvesieve.core.measures.scattering import above_zero
 from curvesieve.core.rules import RuleField
+from curvesieve.core.scatter import above_zero
 from curvesieve.core.shapes import Line
 
 

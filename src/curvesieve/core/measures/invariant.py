@@ -14,10 +14,9 @@ from curvesieve.core.guinier import Fall, fall, found_fall
 from curvesieve.core.log_fits import u_of
 from curvesieve.core.measures.areas import trapezium_weights
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
-from curvesieve.core.measures.scattering import above_zero
 from curvesieve.core.porod import PorodLaw, porod_law
 from curvesieve.core.rules import Mark, RuleField
-from curvesieve.core.scatter import Stretch, single_valued
+from curvesieve.core.scatter import Stretch, above_zero, single_valued
 from curvesieve.core.shapes import Line, Shape
 
 _NODES, _DRAWN, _MUCH = 48, 60, 0.25

@@ -16,22 +16,12 @@ from curvesieve.core.measures.in_band import InBand
 from curvesieve.core.measures.meeting import places_of
 from curvesieve.core.porod import porod_law
 from curvesieve.core.rules import Band, Banded, RuleField
-from curvesieve.core.scatter import Stretch, of_decades
+from curvesieve.core.scatter import Stretch, above_zero, of_decades
 from curvesieve.core.shapes import Line, Point, Shape
 
 _FEW, _BENT, _DRAWN = 8, 3.0, 60
 _OFF_FOUR = 0.2
 """How far the exponent of Porod's law may be off 4 before that is told."""
-
-
-def above_zero(points: Stretch) -> Stretch:
-    """The points with q above zero. Raises InputError where there are none: no law of q has a value at 0 or below."""
-    if points.x[0] > 0:
-        return points
-    kept = points.take(points.x > 0)
-    if not len(kept):
-        raise InputError("no point there has q above zero, and laws of scattering need it.")
-    return kept
 
 
 class Guinier(Banded, Measure):

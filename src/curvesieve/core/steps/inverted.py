@@ -15,7 +15,7 @@ from curvesieve.core.guinier import guinier_radius
 from curvesieve.core.inversion import pair_distances, sphere_sizes
 from curvesieve.core.log_fits import u_of
 from curvesieve.core.rules import RuleField
-from curvesieve.core.scatter import Stretch, whole
+from curvesieve.core.scatter import Stretch, above_zero, whole
 from curvesieve.core.shapes import Line
 from curvesieve.core.steps.base import Caught, Passed, Step
 
@@ -28,10 +28,7 @@ def scattered(curve: Curve) -> tuple[Stretch, Floats, str]:
 
     Raises InputError where nothing tells u, or there is no such point.
     """
-    points = whole(curve)
-    points = points.take(points.x > 0)
-    if not len(points):
-        raise InputError("no point has q above zero, and only these are scattering.")
+    points = above_zero(whole(curve))
     u, _ = u_of(points)
     if u is None:
         raise InputError("the curve has no u, and too few points above zero to estimate it.")

@@ -12,7 +12,7 @@ from curvesieve.core.curve import Curve, Flag, Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.porod import porod_law
 from curvesieve.core.rules import Band, Banded, RuleField
-from curvesieve.core.scatter import of_decades, whole
+from curvesieve.core.scatter import above_zero, of_decades, whole
 from curvesieve.core.shapes import Line
 from curvesieve.core.steps.axis import in_units
 from curvesieve.core.steps.base import ALONE, Caught, Others, Passed, Step
@@ -163,8 +163,8 @@ class LevelAtLargeQ(Banded, Step):
         return cls(low=ends[0]) if ends else cls()
 
     def apply(self, curve: Curve) -> Passed:
-        points = whole(curve)
-        inside = in_band(points.x, self.low, self.high, "band at large q", points.x > 0)
+        points = above_zero(whole(curve))
+        inside = in_band(points.x, self.low, self.high, "band at large q")
         part = points.take(inside)
         if len(part) < 3:
             raise InputError(f"{counted(len(part), 'point')} in the band at large q; three are needed.")
@@ -303,8 +303,7 @@ class Merge(Step):
         gone = np.flatnonzero(~ours)
         made = replace(curve, x=x[order], y=y, u=u_all, flags=flags)
         told = f"{counted(len(part), 'point')} of {self.donor} put beside, {said}"
-        shape = Line(part.x, factor * part.y, "aid")
-        return Passed(made, Caught(gone, np.full(gone.size, np.nan)), told, (shape,))
+        return Passed(made, Caught(gone, np.full(gone.size, np.nan)), told)
 
     def takes(self) -> tuple[str, ...]:
         return (self.donor,) if self.donor.strip() else ()
