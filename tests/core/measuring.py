@@ -21,7 +21,8 @@ MECHANICAL = ("offset-yield", "proportional-limit", "total-proof", "elongation",
               "unloading")  # fmt: skip
 REFLECTED = ("spacing", "scherrer", "williamson-hall", "instrument-widths", "lattice", "peak-number", "peak-ratio",
              "line-shift", "lines-against-table")  # fmt: skip
-SCATTERED = ("guinier", "power-of-q", "crossover", "porod", "invariant", "pair-distances")
+SCATTERED = ("guinier", "power-of-q", "crossover", "porod", "invariant", "pair-distances", "volume-fraction",
+             "hydrodynamic-radius")  # fmt: skip
 ALONE = [slug for slug in MEASURES if slug not in (*MECHANICAL, *REFLECTED, *SPECTRAL, *SCATTERED)]
 """Measures of any curve alone; the others need an elastic line or a test (test_tension.py, test_mechanics.py), or
 peaks (test_diffraction.py, test_lattice.py, test_peak_numbers.py), or light

@@ -52,7 +52,11 @@ def _settings():
         "absorbance": {"percent": "yes"}, "leave-out": {"points": [20]}, "compliance": {"stiffness": 3.0},
     }  # fmt: skip
     for slug, step in registered_steps().items():
-        if slug in ("true-stress", "spectral-axis"):  # of a strain, or of light, and not of s: see their own tests
+        if slug in (
+            "true-stress",
+            "spectral-axis",
+            "scattering-vector",
+        ):  # of a strain, or of light, and not of s: see their own tests
             continue
         choices = {"zero": "by", "scale": "by"}.get(slug, "method" if "method" in step.model_fields else None)
         given = fields.get(slug, {})

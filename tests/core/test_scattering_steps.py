@@ -8,7 +8,15 @@ import pytest
 import curvesieve as cs
 from curvesieve.core.curve import Flag
 from curvesieve.core.models import term_of, term_sum
-from curvesieve.core.steps.scattering import AbsoluteScale, Blank, LevelAtLargeQ, LogBins, Merge, matched
+from curvesieve.core.steps.scattering import (
+    AbsoluteScale,
+    Blank,
+    LevelAtLargeQ,
+    LogBins,
+    Merge,
+    ScatteringVector,
+    matched,
+)
 
 Q = np.geomspace(0.02, 2, 120)
 
@@ -166,6 +174,26 @@ def test_two_ranges_become_one():
     apart = Others(wide=curve(second, None, high + 5))
     with pytest.raises(cs.InputError, match="two are needed"):
         Merge(donor="wide").passing(small, apart)
+
+
+def test_q_follows_from_the_angle_and_the_wavelength():
+    """q = 4π·sin θ/λ; silicon's 111 at 28.442° of Cu Kα1 has d = 0.31356 nm (SRM 640, from memory)."""
+    angles = cs.Curve([10.0, 28.442, 90.0], [1.0, 2.0, 3.0], x_unit="deg")
+    made = ScatteringVector(wavelength="Cu Kα1").apply(angles).curve
+    assert 2 * np.pi / made.x[1] == pytest.approx(0.31356, rel=2e-5)
+    assert (made.x_unit, made.x_label) == ("1/nm", "q")
+    other = ScatteringVector(wavelength="0.15405929 nm", to="1/Å").apply(angles).curve
+    assert other.x == pytest.approx(made.x / 10, rel=1e-6)
+    assert ScatteringVector(to="1/Å").apply(made).curve.x == pytest.approx(made.x / 10)
+    bare = cs.Curve(angles.x, angles.y)
+    assert ScatteringVector(x_is="2θ in degrees", wavelength="Cu Kα1").apply(bare).curve.x == pytest.approx(made.x)
+    assert ScatteringVector(x_is="q in 1/Å").apply(bare).curve.x == pytest.approx(10 * bare.x)
+    with pytest.raises(cs.InputError, match="already"):
+        ScatteringVector(x_is="q in 1/nm").apply(angles)
+    with pytest.raises(cs.InputError, match="Give x its unit"):
+        ScatteringVector().apply(bare)
+    with pytest.raises(cs.InputError, match="beyond 180"):
+        ScatteringVector().apply(cs.Curve([10.0, 400.0], [1.0, 1.0], x_unit="deg"))
 
 
 def test_an_absolute_scale_divides_by_the_thickness():

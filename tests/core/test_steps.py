@@ -17,7 +17,7 @@ from curvesieve.core.steps.bridge import Bridge
 from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.machine import Compliance
 from curvesieve.core.steps.repair import Despike
-from curvesieve.core.steps.scattering import Blank, Merge
+from curvesieve.core.steps.scattering import Blank, Merge, ScatteringVector
 from curvesieve.core.steps.sieve import through
 from curvesieve.core.steps.spectra import Absorbance, SpectralAxis
 from curvesieve.core.steps.trim import KeepRange
@@ -43,7 +43,8 @@ class _Others:
 OTHERS = _Others()
 READY = {
     "bridge": Bridge(low=4, high=5), "calibrate-x": CalibrateX(measured=(2.0, 8.0), references=(2.1, 8.1)),
-    "blank": Blank(donor="blank"), "merge": Merge(donor="blank"), "combine": Combine(donor="blank"),
+    "scattering-vector": ScatteringVector(x_is="q in 1/Å"), "blank": Blank(donor="blank"),
+    "merge": Merge(donor="blank"), "combine": Combine(donor="blank"),
     "compliance": Compliance(stiffness=50.0),
     "spectral-axis": SpectralAxis(x_is="eV"), "absorbance": Absorbance(percent="yes"),
 }  # fmt: skip

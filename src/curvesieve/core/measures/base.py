@@ -25,7 +25,7 @@ from curvesieve.core.typed import rounded
 _MODULES = ("lines", "meeting", "band_gap", "laws", "points", "crossing", "areas", "statistics", "mechanics",
             "yielding", "hardening", "loops", "indentation", "scattering", "invariant", "distances",
             "peak_numbers", "line_table", "diffraction", "broadening", "hall", "lattice",
-            "of_fit", "formulas")  # fmt: skip
+            "of_fit", "from_scattering", "formulas")  # fmt: skip
 MODULES = tuple(f"curvesieve.core.measures.{module}" for module in _MODULES)
 """The modules that declare measures, in the order in which a group lists them."""
 GROUPS = ("lines", "points", "areas", "statistics", "mechanics", "scattering", "peaks", "of the fit", "formulas")

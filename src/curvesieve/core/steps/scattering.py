@@ -9,6 +9,7 @@ import numpy as np
 
 from curvesieve.core import units
 from curvesieve.core.curve import Curve, Flag, Floats
+from curvesieve.core.diffraction import NAMED, axis_of, wavelength_of
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.porod import porod_law
 from curvesieve.core.rules import Band, Banded, RuleField
@@ -310,6 +311,50 @@ class Merge(Step):
 
     def digest(self) -> str:
         return f"{self.donor or 'nothing yet'}, {self.by if self.by == 'matched' else f'× {self.factor:g}'}"
+
+
+class ScatteringVector(Step):
+    """x from the angle 2θ between the beams to q = 4π·sin θ/λ, or from one unit of q to another."""
+
+    slug = "scattering-vector"
+    label = "Scattering vector q"
+    group = "re-axis"
+    left_out = "by itself"
+    summary = "q from 2θ and the wavelength, in 1/nm or 1/Å"
+    told = "x was made the scattering vector q ({settings})"
+    words = "two theta angle momentum transfer wavelength convert saxs diffraction"
+    reference = "q = 4π·sin θ/λ; Bragg's law"
+
+    to: Literal["1/nm", "1/Å"] = RuleField("1/nm", label="q in", help="The unit of q.")
+    wavelength: str = RuleField(
+        "Cu Kα", label="wavelength", max_length=60, examples=list(NAMED),
+        help="A radiation, a length or an energy, as 0.15406 nm; only where x is an angle.",
+    )  # fmt: skip
+    x_is: Literal["by its unit", "2θ in degrees", "q in 1/nm", "q in 1/Å"] = RuleField(
+        "by its unit", label="x is", help="What an x without a unit of its own is."
+    )
+
+    def apply(self, curve: Curve) -> Passed:
+        unit = curve.x_unit
+        if self.x_is != "by its unit":
+            if unit.strip():
+                raise InputError(f"x is in {units.shown(unit)} already; let it be by its unit.")
+            unit = {"2θ in degrees": "deg", "q in 1/nm": "1/nm", "q in 1/Å": "1/Å"}[self.x_is]
+        axis = axis_of(unit)
+        factor = 1.0 if self.to == "1/nm" else 0.1
+        if axis.kind == "q":
+            x, said = curve.x * axis.factor * factor, f"in {self.to}"
+        else:
+            wave = wavelength_of(self.wavelength).value
+            half = curve.x * axis.factor / 2
+            if len(curve) and float(np.abs(half).max()) > np.pi / 2:
+                raise InputError(f"an angle of {np.abs(curve.x).max():g} is beyond 180°; is x in degrees?")
+            x, said = 4 * np.pi / wave * np.sin(half) * factor, f"in {self.to}, λ = {wave:.6g} nm"
+        made = replace(curve, x=x, x_label="q", x_unit=self.to)
+        return Passed(made, Caught(), f"q from {x.min():.4g} to {x.max():.4g} {said}" if x.size else "no point")
+
+    def digest(self) -> str:
+        return f"in {self.to}, λ {self.wavelength}"
 
 
 class AbsoluteScale(Step):

@@ -160,5 +160,15 @@ TERMS = (
         "free vibration with viscous damping; textbook", "Oscillation",
         derived=(Derived("decrement", "damping/frequency", "logarithmic decrement of successive swings"),),
     ),
+    Term(
+        "cumulants", "Cumulants", "law",
+        "baseline + contrast*exp(-2*rate*x)*(1 + (spread*rate*x)^2/2)^2",
+        (Parameter("baseline", "level for long delays: 0 of g₂ − 1", start=0.0),
+         Parameter("contrast", "g₂ − 1 for short delays, β", lower=0.0, start=0.5),
+         Parameter("rate", "mean rate Γ of the decay of the field", lower=0.0),
+         Parameter("spread", "standard deviation of the rates over their mean, √μ₂/Γ", 0.0, 1.0, 0.2)),
+        "D. E. Koppel, J. Chem. Phys. 57 (1972) 4814; B. J. Frisken, Appl. Opt. 40 (2001) 4087 (from memory)",
+        "Scattering", description="Correlation of light scattered by diffusing particles, g₂ − 1 against delay",
+    ),
     _prony(1), _prony(2), _prony(3), _prony(4),
 )  # fmt: skip
