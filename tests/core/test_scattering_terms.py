@@ -411,3 +411,75 @@ def test_every_form_is_declared_whole():
         assert set(term_sum(term).names) == {p.name for p in term.parameters}
         assert all(term.unit_text(p.name, "1/nm", "1/cm") is not None for p in term.parameters)
         assert np.isfinite(values_of(slug, Q)).all()
+
+
+# -- what the instrument does -------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("slug", ["sphere", "sphere~schulz", "ornstein-zernike"])
+def test_smearing_is_the_average_over_the_q_that_reach_a_point(slug):
+    """A pinhole against quad over a normal density, a slit over its length; sharp where the instrument is."""
+    x = np.array([0.03, 0.1, 0.4, 0.9])
+    given = {"background": 0.02}
+
+    def sharp(q):
+        return float(values_of(slug, [abs(q)], **given)[0])
+
+    for relative, floor in ((0.05, 0.0), (0.03, 0.01), (0.0, 0.02)):
+        width = np.hypot(relative * x, floor)
+        expected = [
+            integrate.quad(lambda q, m=m, s=s: sharp(q) * np.exp(-0.5 * ((q - m) / s) ** 2) / (s * np.sqrt(2 * np.pi)),
+                           m - 8 * s, m + 8 * s, limit=200, epsrel=1e-9)[0]
+            for m, s in zip(x, width, strict=True)
+        ]  # fmt: skip
+        found = values_of(f"{slug}@pinhole", x, resolution=relative, resolution_floor=floor, **given)
+        assert found == pytest.approx(expected, rel=1e-6)
+    expected = [integrate.quad(lambda way, m=m: sharp(np.hypot(m, way)), 0, 0.6, limit=200)[0] / 0.6 for m in x]
+    assert values_of(f"{slug}@slit", x, slit=0.6, **given) == pytest.approx(expected, rel=1e-5)
+    assert values_of(f"{slug}@pinhole", x, resolution=0.0, **given) == pytest.approx(values_of(slug, x, **given))
+    assert values_of(f"{slug}@slit", x, slit=0.0, **given) == pytest.approx(values_of(slug, x, **given))
+
+
+@pytest.mark.parametrize("seen", ["pinhole", "slit"])
+def test_slopes_of_what_is_smeared_and_what_is_known_of_the_instrument_is_held(seen):
+    term = term_of(f"sphere~schulz@{seen}")
+    summed = term_sum(term)
+    start = {p.name: p.start for p in term.parameters} | {"resolution_floor": 0.01, "background": 0.01}
+    p = np.array([start[name] for name in summed.names])
+    x = np.geomspace(0.05, 1.5, 9)
+    value, jacobian = np.empty(x.size), np.empty((p.size, x.size))
+    summed.both([x], p, value, jacobian)
+    for k in range(p.size):
+        step = 2e-3 * p[k]
+        moved = [summed.evaluate(x, (p + j * step * (np.arange(p.size) == k)).tolist()) for j in (-2, -1, 1, 2)]
+        rise = sum(c * y for c, y in zip((1, -8, 8, -1), moved, strict=True)) / (12 * step)
+        assert jacobian[k] == pytest.approx(rise, rel=1e-5, abs=1e-7 * np.abs(jacobian[k]).max()), summed.names[k]
+    true = values_of(f"sphere~schulz@{seen}", x := np.geomspace(0.03, 2, 150), radius=6.0, spread=0.1, background=0.001)
+    u = 0.01 * true
+    noisy = true + u * np.random.default_rng(6).normal(size=x.size)
+    fit = cs.fit(f"sphere~schulz@{seen}", x, noisy, u)
+    assert fit.converged
+    known = {"resolution", "resolution_floor"} if seen == "pinhole" else {"slit"}
+    assert {name for name, one in fit.parameters.items() if one.held} == known
+    assert abs(fit.parameters["radius"].value - 6) < 4 * fit.parameters["radius"].u
+    assert abs(fit.parameters["spread"].value - 0.1) < 4 * fit.parameters["spread"].u
+    if seen == "pinhole":  # let free it tells little beside the spread of the sizes
+        free = Model().with_background(f"sphere~schulz@{seen}", cs.Curve(x, noisy, u))
+        assert free.background.parameters["resolution"].hold
+
+
+def test_a_script_knows_what_the_instrument_does(tmp_path):
+    for seen in ("pinhole", "slit"):
+        slug, x = f"sphere~schulz@{seen}", np.geomspace(0.05, 1.5, 40)
+        y = values_of(slug, x, radius=6.0, spread=0.1, background=0.001)
+        fit = cs.fit(slug, x, y * (1 + 0.01 * np.random.default_rng(7).normal(size=x.size)), 0.01 * y)
+        noisy = y * (1 + 0.01 * np.random.default_rng(7).normal(size=x.size))
+        held = [name for name, one in fit.parameters.items() if one.held]
+        problem = state_problem(term_sum(term_of(slug)), x, noisy, 0.01 * y, Request(fit.values, held))
+        script = tmp_path / f"{seen}.py"
+        script.write_text(as_script(problem, fit), encoding="utf-8")
+        said = subprocess.run([sys.executable, script], capture_output=True, text=True, check=True).stdout
+        for name, value, own_u in (line.split(None, 2) for line in said.splitlines()):
+            if name not in held:
+                assert float(value) == pytest.approx(fit.parameters[name].value, rel=1e-4), name
+                assert float(own_u) == pytest.approx(fit.parameters[name].u, rel=1e-3), name

@@ -24,7 +24,7 @@ def sensible(term) -> dict[str, float]:
     """Values inside the limits of each parameter, no two alike."""
     values = {}
     if term.group == "Scattering":  # sizes that the tests' x see
-        starts = {p.name: p.start for p in term.parameters} | {"background": 0.05}
+        starts = {p.name: 0.05 if p.name == "background" else p.start for p in term.parameters}
         return {name: 0.6 * value if name in LENGTHS else value for name, value in starts.items()}
     for i, p in enumerate(term.parameters):
         low, high = max(p.lower, -9.0), min(p.upper, 9.0)

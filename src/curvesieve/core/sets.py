@@ -193,7 +193,27 @@ BANDS = MeasureSet(
     ),
     "raman infrared spectrum peaks ratio intensity",
 )
-SETS = (TENSION, COMPRESSION, BENDING, BENDING_4, RELAXATION, CREEP, CYCLES, INDENTATION, RUBBER, DIFFRACTION, BANDS)
+SCATTERING = MeasureSet(
+    "Scattering",
+    "Rg, I(0) and the equivalent sphere, Porod's constant, the invariant and its lengths",
+    "",
+    ({"measure": "guinier"}, {"measure": "porod"}, {"measure": "invariant"}),
+    "saxs sans small angle guinier porod radius",
+)
+SETS = (
+    TENSION,
+    COMPRESSION,
+    BENDING,
+    BENDING_4,
+    RELAXATION,
+    CREEP,
+    CYCLES,
+    INDENTATION,
+    RUBBER,
+    DIFFRACTION,
+    BANDS,
+    SCATTERING,
+)
 BY_TEST = {one.test: one for one in reversed(SETS) if one.test}
 """The recipe that a test's curves come in with."""
 

@@ -21,6 +21,7 @@ from curvesieve.core.models.tied import settled
 from curvesieve.core.study import FitEntry, Study, edits
 from curvesieve.core.study.fits import derived_changed, fit_curve
 from curvesieve.core.study.passing import sieved_curve
+from curvesieve.core.study.resolution import with_resolution
 
 _FRAME_S = 0.03
 _MOST_ITERATES, _MOST_FITS = 400, 60
@@ -140,6 +141,7 @@ class Modelling(QObject):
             seen = self.model_in_sight().background
             if seen is not None and made.background is not None and same_form(seen.slug, slug):
                 made = made.replaced(made.background.with_states_of(seen))
+            made = with_resolution(made, seen, study, entry.id)
             return edits.set_model(entry.id, made)(study)
 
         before = self.session.model.background

@@ -96,6 +96,8 @@ def fit_asked(
     limits = stated_bounds(request.bounds)
     sought = [name for name in summed.names if name not in {*starts, *request.hold, *request.ties}]
     starts = _within(dict.fromkeys(sought, 1.0), limits) | starts
+    known = {p.name for p in term.parameters if p.held} - set(request.start) if term else set()
+    request = replace(request, hold=(*request.hold, *sorted(known)))
     problem = state_problem(summed, xs, ys, us, replace(request, start=starts, bounds=limits))
     said = _Said(model, request.weights, request.scaled, _limits_of(term, limits))
     found = searched(problem, said, sought) if sought else _solved(problem, said)

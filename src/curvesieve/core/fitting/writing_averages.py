@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from curvesieve.core.formula import parse
 from curvesieve.core.formula.printing import python
-from curvesieve.core.models.integrals import Average, Averaged
+from curvesieve.core.models.integrals import Average, Averaged, Smearing
 
 Floats = NDArray[np.float64]
 GAUSS = (
@@ -27,12 +27,30 @@ def averaged_lines(averaged: Averaged, k: int, x: Floats, numbers: Sequence[floa
     """Functions of the averages of piece number k, then what calls them; x of shape (n,) says how many nodes."""
     values = dict(zip(averaged.names, numbers, strict=True))
     lines = []
-    for name, one in averaged.averages:
+    for name, one in averaged.averages if averaged.smearing is None else ():
         lines += ["", *_function(one, f"{name}_{k}", *one.counts(x, values), values), ""]
+    if averaged.smearing is not None:
+        sharp = Averaged(averaged.formula, averaged.averages, averaged.variable)
+        made = averaged_lines(sharp, k, averaged.smearing.places(x, values)[0].ravel(), numbers[: len(sharp.names)])
+        made = [line.replace(f"def part{k}(", f"def sharp{k}(") for line in made]
+        return [*made, *_smeared(averaged.smearing, k, averaged.names, sharp.names)]
     lines += ["", f"def part{k}({', '.join(['x', *averaged.names])}):"]
     lines += [f"    {name} = {name}_{k}({', '.join(['x', *one.names])})" for name, one in averaged.averages]
     *lets, value = python(parse(averaged.formula, (averaged.variable,)))
     return [*lines, *(f"    {line}" for line in lets), f"    return {value}", ""]
+
+
+def _smeared(smearing: Smearing, k: int, names: Sequence[str], sharp: Sequence[str]) -> list[str]:
+    """A function that averages the one before it over the q that reach each point."""
+    lines = ["", f"def part{k}({', '.join(['x', *names])}):"]
+    if smearing.kind == "slit":
+        lines += ["    t, w = gauss(60)", "    at = np.sqrt(x[:, None]**2 + (slit*t**2)**2)", "    w = 2*w*t"]
+    else:
+        lines += [
+            "    t, w = np.polynomial.hermite_e.hermegauss(31)", "    w = w/w.sum()",
+            "    at = np.abs(x[:, None] + np.sqrt((resolution*x[:, None])**2 + resolution_floor**2)*t)",
+        ]  # fmt: skip
+    return [*lines, f"    return sharp{k}({', '.join(['at.ravel()', *sharp])}).reshape(at.shape) @ w", ""]
 
 
 def _function(one: Average, name: str, sizes: int, turns: int, values: dict[str, float]) -> list[str]:

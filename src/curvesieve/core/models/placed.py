@@ -126,5 +126,5 @@ def place(slug: str, number: int, data: starts.Data, own: OwnTerm | None = None)
         span = (float(data.x.min()), float(data.x.max()))
     term = own.as_term() if own is not None else term_of(slug, span)
     values = term.start_values(data)
-    states = {p.name: ParameterState(start=float(values[p.name])) for p in term.parameters}
+    states = {p.name: ParameterState(start=float(values[p.name]), hold=p.held) for p in term.parameters}
     return PlacedTerm(slug=slug, number=number, parameters=states, own=own, span=span)

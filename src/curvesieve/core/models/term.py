@@ -13,7 +13,7 @@ from curvesieve.core.formula import Formula, parse
 from curvesieve.core.formula.dimension import dimension
 from curvesieve.core.formula.inference import ParameterUnits, parameter_units
 from curvesieve.core.models import starts
-from curvesieve.core.models.integrals import Averaged, Averages, as_read
+from curvesieve.core.models.integrals import Averaged, Averages, Smearing, as_read
 
 Powers = tuple[Fraction | int, Fraction | int]
 """A unit as (power of the x unit, power of the y unit)."""
@@ -33,6 +33,8 @@ class Parameter:
     upper: float = BEYOND
     start: float = 1.0
     unit: Powers | None = None
+    held: bool = False
+    """Whether a fit keeps it where it is unless somebody says otherwise: what is known of an instrument."""
 
 
 @dataclass(frozen=True)
@@ -96,6 +98,8 @@ class Term:
     """The parameters weigh an inner basis and mean nothing by themselves: what is shown of it is `derived`."""
     averages: Averages = ()
     """Names in the formula that are averages over sizes, directions or along a chain (`integrals`)."""
+    smearing: Smearing | None = None
+    """What the instrument makes of the intensity, with parameters of its own."""
     read_as: str = ""
     """The formula in short, for reading only; empty: as it is."""
     over_peaks: str = ""
@@ -122,7 +126,9 @@ class Term:
     @property
     def averaged(self) -> Averaged | None:
         """What gives the values of a formula with averages in it."""
-        return Averaged(self.formula, self.averages, self.variable) if self.averages else None
+        if not self.averages and self.smearing is None:
+            return None
+        return Averaged(self.formula, self.averages, self.variable, self.smearing)
 
     @property
     def has_rule(self) -> bool:

@@ -12,7 +12,7 @@ from curvesieve.app.widgets.choice import Choice
 from curvesieve.core.models import PlacedTerm
 from curvesieve.core.models.integrals import DISTRIBUTIONS
 from curvesieve.core.models.library.forms import FORMS
-from curvesieve.core.models.library.scattering import BETWEEN, MOST_PARTS, Part, parts_of, slug_of
+from curvesieve.core.models.library.scattering import BETWEEN, MOST_PARTS, Part, parts_of, seen_through, slug_of
 
 
 class ScatteringRows(QWidget):
@@ -32,19 +32,27 @@ class ScatteringRows(QWidget):
         self.more.setAccessibleName("another part of the law")
         self.more.setToolTip("Adds another form to the sum, such as larger particles or a slope at small q")
         self.more.activated.connect(self._add)
+        self.seen = Choice()
+        for text, kind in (("seen sharp", ""), ("through a pinhole", "pinhole"), ("through a slit", "slit")):
+            self.seen.addItem(text, kind)
+        self.seen.setAccessibleName("what the instrument does to the intensity")
+        self.seen.setToolTip("The q of each point spreads: of the file's own dq where it has one, else as you say")
+        self.seen.activated.connect(lambda _: self._put(self._shown, self.seen.currentData()))
         self.hide()
 
     def show_law(self, placed: PlacedTerm | None) -> None:
         """The parts of a law; nothing for one that is no scattering."""
         parts = (parts_of(placed.slug) if placed is not None and placed.own is None else None) or ()
         self.setVisible(bool(parts))
+        seen = seen_through(placed.slug) if placed is not None and parts else ""
+        self.seen.setCurrentIndex(self.seen.findData(seen))
         if parts == self._shown:
             return
         self._shown = parts
         while self.grid.count():
             item = self.grid.takeAt(0)
             widget = item.widget() if item is not None else None
-            if widget is not None and widget is not self.more:
+            if widget is not None and widget not in (self.more, self.seen):
                 widget.hide()
                 widget.deleteLater()
         self.sizes, self.between, self.gone = [], [], []
@@ -55,7 +63,8 @@ class ScatteringRows(QWidget):
         for form in FORMS.values():
             self.more.addItem(form.label, form.slug)
         self.more.setVisible(len(parts) < MOST_PARTS)
-        self.grid.addWidget(self.more, 2 * len(parts), 0, 1, 3)
+        self.grid.addWidget(self.more, 2 * len(parts), 0)
+        self.grid.addWidget(self.seen, 2 * len(parts), 1, 1, 2)
 
     def _row(self, number: int, part: Part, several: bool) -> None:
         form = FORMS[part.form]
@@ -103,4 +112,7 @@ class ScatteringRows(QWidget):
 
     def _take(self, parts: tuple[Part, ...]) -> None:
         if parts and parts != self._shown:
-            self.modelling.set_background(slug_of(parts))
+            self._put(parts, self.seen.currentData())
+
+    def _put(self, parts: tuple[Part, ...], seen: str) -> None:
+        self.modelling.set_background(slug_of(parts, seen))

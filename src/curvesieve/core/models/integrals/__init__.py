@@ -3,5 +3,6 @@
 from curvesieve.core.models.integrals.averages import Average, converged
 from curvesieve.core.models.integrals.pieces import Averaged, Averages, as_read, names_of
 from curvesieve.core.models.integrals.sizes import DISTRIBUTIONS
+from curvesieve.core.models.integrals.smearing import Smearing
 
-__all__ = ["DISTRIBUTIONS", "Average", "Averaged", "Averages", "as_read", "converged", "names_of"]
+__all__ = ["DISTRIBUTIONS", "Average", "Averaged", "Averages", "Smearing", "as_read", "converged", "names_of"]

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from curvesieve.core.formula import Compiled, Formula, compile_formula, parse
 from curvesieve.core.models.integrals.averages import Average, converged
+from curvesieve.core.models.integrals.smearing import Smearing
 
 Floats = NDArray[np.float64]
 Averages = tuple[tuple[str, Average], ...]
@@ -39,11 +40,17 @@ class Averaged:
     formula: str
     averages: Averages
     variable: str = "x"
+    smearing: Smearing | None = None
 
     @cached_property
     def names(self) -> tuple[str, ...]:
-        """All parameters."""
-        return names_of(self.formula, self.averages, self.variable)
+        """All parameters, those of the smearing last."""
+        own = names_of(self.formula, self.averages, self.variable)
+        return own if self.smearing is None else (*own, *self.smearing.names)
+
+    @cached_property
+    def _sharp(self) -> Averaged:
+        return Averaged(self.formula, self.averages, self.variable)
 
     @cached_property
     def _outer(self) -> Compiled:
@@ -56,6 +63,10 @@ class Averaged:
         """The value at the x of the one row, of any shape."""
         shape, x = np.shape(rows[0]), np.ravel(rows[0])
         given: dict[str, Any] = self._given(numbers)
+        if self.smearing is not None:
+            at, weight, _ = self.smearing.places(x, given)
+            made = self._sharp.value([at.ravel()], list(numbers)[: len(self._sharp.names)])
+            return (made.reshape(at.shape) @ weight).reshape(shape)
         given |= {name: one.value(x, given) for name, one in self.averages}
         with np.errstate(all="ignore"):
             made = self._outer.value([x], [given[name] for name in self._outer.formula.parameters])
@@ -64,6 +75,8 @@ class Averaged:
     def both(self, rows: Sequence[Floats], numbers: Sequence[float]) -> list[Any]:
         """The value and ∂value/∂parameter in the order of `names`, for one row of x of shape (n,)."""
         x = rows[0]
+        if self.smearing is not None:
+            return self._smeared(x, numbers)
         given: dict[str, Any] = self._given(numbers)
         inside = {name: one.both(x, given) for name, one in self.averages}
         given |= {name: pair[0] for name, pair in inside.items()}
@@ -76,6 +89,14 @@ class Averaged:
                 for parameter, slope in by.items():
                     slopes[parameter] = slopes.get(parameter, 0.0) + outer * slope
         return [value, *(slopes[name] for name in self.names)]
+
+    def _smeared(self, x: Floats, numbers: Sequence[float]) -> list[Any]:
+        assert self.smearing is not None
+        at, weight, moved = self.smearing.places(x, self._given(numbers))
+        sharp, own = self._sharp, list(numbers)[: len(self._sharp.names)]
+        made = [np.broadcast_to(one, at.size).reshape(at.shape) @ weight for one in sharp.both([at.ravel()], own)]
+        slope = sharp.slope(at.ravel(), own).reshape(at.shape)
+        return [*made, *((slope * moved[name]) @ weight for name in self.smearing.names)]
 
     def slope(self, x: Floats, numbers: Sequence[float]) -> Floats:
         """d/dx by five points about each x; good to some 1e-9 of the value over x. Of the shape of x, (n,)."""
@@ -91,4 +112,14 @@ class Averaged:
 
     def settled(self, x: Floats, numbers: Sequence[float]) -> bool:
         """Whether more nodes would change no average by more than a millionth; x has shape (n,)."""
-        return converged([one for _, one in self.averages], x, self._given(numbers))
+        given = self._given(numbers)
+        if self.smearing is None:
+            return converged([one for _, one in self.averages], x, given)
+        made = []
+        some = np.sort(x)[:: max(1, x.size // 24)]
+        for finer in (0, 1):
+            at, weight, _ = self.smearing.places(some, given, finer)
+            values = self._sharp.value([at.ravel()], list(numbers)[: len(self._sharp.names)])
+            made.append(values.reshape(at.shape) @ weight)
+        even = bool(np.all(np.abs(made[0] - made[1]) <= 1e-5 * np.abs(made[1])))
+        return even and self._sharp.settled(x, list(numbers)[: len(self._sharp.names)])

@@ -10,7 +10,7 @@ import re
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from curvesieve.core.models.integrals import DISTRIBUTIONS, Average, Averages, names_of
+from curvesieve.core.models.integrals import DISTRIBUTIONS, Average, Averages, Smearing, names_of
 from curvesieve.core.models.library.forms import FORMS, Form
 from curvesieve.core.models.library.scattering_starts import Asked, started
 from curvesieve.core.models.term import Derived, Parameter, Term
@@ -21,6 +21,15 @@ _BACKGROUND = Parameter("background", "level under all of it, the same at every 
 _BOX_MOST = 0.577
 _FILL = Parameter("fill", "volume fraction of the hard spheres", 0.0, 0.6, 0.1)
 _HARD = Parameter("hard_radius", "radius out to which another particle cannot come", lower=0.0, start=5.0)
+SEEN: dict[str, tuple[Parameter, ...]] = {
+    "pinhole": (
+        Parameter("resolution", "standard deviation of q over q", 0.0, 0.5, 0.02, unit=(0, 0), held=True),
+        Parameter("resolution_floor", "standard deviation of q where q is small", lower=0.0, start=0.0, unit=(1, 0),
+                  held=True),
+    ),
+    "slit": (Parameter("slit", "length of the slit on one side, in q", lower=0.0, start=0.1, unit=(1, 0), held=True),),
+}  # fmt: skip
+_SEEN_AS = {"": "", "pinhole": ", through a pinhole", "slit": ", through a slit"}
 _INSIDE = "({a}/2*(turn^2 - 1) + {b}*(turn - 1) + {c})*{wave}(2*x*hard_radius*turn)"
 _STICK = "(2*(1 + fill/2)/(1 - fill)^2/({b} + sqrt({b}^2 - fill/3*(1 + fill/2)/(1 - fill)^2)))".format(
     b="(fill/(1 - fill) + stickiness)"
@@ -87,6 +96,9 @@ class Part:
 
 def parts_of(slug: str) -> tuple[Part, ...] | None:
     """The parts that a slug says; None for one that is no scattering."""
+    slug, at, seen = slug.partition("@")
+    if at and seen not in SEEN:
+        return None
     texts = slug.split("+")
     if len(texts) > MOST_PARTS:
         return None
@@ -105,9 +117,14 @@ def parts_of(slug: str) -> tuple[Part, ...] | None:
     return tuple(made)
 
 
-def slug_of(parts: tuple[Part, ...]) -> str:
-    """The slug of these parts."""
-    return "+".join(part.slug for part in parts)
+def slug_of(parts: tuple[Part, ...], seen: str = "") -> str:
+    """The slug of these parts, seen through a pinhole or a slit."""
+    return "+".join(part.slug for part in parts) + (f"@{seen}" if seen else "")
+
+
+def seen_through(slug: str) -> str:
+    """``pinhole`` or ``slit`` where a law is smeared, else nothing."""
+    return slug.partition("@")[2]
 
 
 def same_form(one: str, other: str | None) -> bool:
@@ -128,18 +145,23 @@ def scattering(slug: str) -> Term | None:
     parameters = [p for one in made for p in one.parameters]
     averages = [average for one in made for average in one.averages]
     derived = [follows for one in made for follows in one.derived]
+    smearing = Smearing(seen_through(slug)) if seen_through(slug) else None
+    parameters += SEEN.get(seen_through(slug), ())
     order = names_of(formula, tuple(averages))
     known = {one.name: one for one in (*parameters, _BACKGROUND)}
-    assert set(order) == set(known)
+    own = set(order) | set(smearing.names if smearing else ())
+    assert own == set(known)
     size, times = FORMS[parts[0].form].first
     alike = tuple(tuple(f"{name}{k}" for name in ("rg", "guinier", "porod", "exponent")) for k in range(1, 4))
     alike = tuple(group for group in alike if len(parts) == 1 and set(group) <= set(known))
     asked = Asked(formula, tuple(averages), tuple(known.values()), size, times, alike)
+    label = " + ".join(_label(part) for part in parts) + _SEEN_AS[seen_through(slug)]
     return Term(
-        slug, " + ".join(_label(part) for part in parts), "law", formula, tuple(known.values()),
+        slug, label, "law", formula, tuple(known.values()),
         "; ".join(dict.fromkeys(_reference(part) for part in parts)), GROUP, FORMS[parts[0].form].description,
         search=lambda data, fixed: started(asked, data, fixed), derived=tuple(derived), averages=tuple(averages),
         read_as=_read_as(made, formula),
+        smearing=smearing,
     )  # fmt: skip
 
 

@@ -74,6 +74,8 @@ def started(asked: Asked, data: Data, fixed: Mapping[str, float]) -> dict[str, f
 
 def _kind(name: str) -> str:
     bare = name.rstrip("0123456789")
+    if bare in ("resolution", "resolution_floor", "slit"):
+        return "known"
     return "linear" if bare in _LINEAR else "length" if bare in _LENGTHS else "plain"
 
 
@@ -102,7 +104,7 @@ def _wide(
 def _near(asked: Asked, rng: np.random.Generator, middle: dict[str, float]) -> dict[str, float]:
     return {
         one.name: middle[one.name]
-        if _kind(one.name) == "linear"
+        if _kind(one.name) in ("linear", "known")
         else _inside(one, middle[one.name] * float(np.exp(rng.normal(0.0, 0.12))))
         for one in asked.parameters
     }
