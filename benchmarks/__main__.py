@@ -19,6 +19,7 @@ from benchmarks import (
     patterns,
     reading,
     records,
+    scattering,
     sieving,
     starting,
     tracing,
@@ -48,8 +49,9 @@ def _run() -> int:
         *figures.rows(),
         *tracing.rows(),
         *fields.rows(),
+        *scattering.rows(),
     ]
-    text = "\n".join([_text(rows), *records.lines(), *patterns.lines(), *families.lines()])
+    text = "\n".join([_text(rows), *records.lines(), *patterns.lines(), *families.lines(), *scattering.lines()])
     TABLE.write_text(text, encoding="utf-8")
     print(text)
     return 0

@@ -65,6 +65,7 @@ def _drive(folder: Path) -> None:
     _share(window, take)
     _read_off(window, demo_folder(), take)
     _find_peaks(window, demo_folder(), take)
+    _scatter(window, demo_folder() / "scattering", take)
     _trace(window, demo_folder() / "charts", take)
     _fill_in(window, demo_folder() / "fields", take)
     session.jobs.close()
@@ -192,12 +193,11 @@ def _read_off(window: Window, folder: Path, take: Callable[[str], None]) -> None
     figures.work.choose("content 0 0")
     while session.jobs.busy:
         QTest.qWait(50)
-    take("figure-constructions")
     window.show_bench("Curve")
 
 
 def _fill_in(window: Window, folder: Path, take: Callable[[str], None]) -> None:
-    """The scattered thickness map: kriged, with slices; as a surface; where a cubic one lies beyond its neighbours."""
+    """The scattered thickness map: kriged, with slices; as a surface."""
     from PyQt6.QtTest import QTest
 
     from curvesieve.core.fields.reads import registered_field_measures
@@ -222,20 +222,15 @@ def _fill_in(window: Window, folder: Path, take: Callable[[str], None]) -> None:
     settle()
     bench.way.more.click()
     take("field-surface")
-    bench.way.more.click()
-    bench.way.table.cellClicked.emit(next(k for k, one in enumerate(bench.work.ways) if one.way.slug == "cubic"), 0)
-    bench.views.row.views["beyond"].click()
-    settle()
-    take("field-beyond")
 
 
 def _trace(window: Window, folder: Path, take: Callable[[str], None]) -> None:
-    """The demo's charts: the release chart's axes, a line and points under the lens, looked back at; the bars."""
+    """The demo's chart of releases: its axes; a line and points under the lens, looked back at."""
     from PyQt6.QtTest import QTest
 
     from curvesieve.core.study import Study
     from curvesieve.core.tracing import changes
-    from curvesieve.demo.charts import RELEASE, STRENGTH, releases, share_px, time_px
+    from curvesieve.demo.charts import RELEASE, releases, share_px, time_px
 
     def settle() -> None:
         QTest.qWait(50)
@@ -280,37 +275,58 @@ def _trace(window: Window, folder: Path, take: Callable[[str], None]) -> None:
     work.take_step("look back")
     settle()
     take("trace-back")
-    _trace_bars(window, folder / STRENGTH, settle)
-    bench.view.leaveEvent(None)
-    take("trace-bars")
 
 
-def _trace_bars(window: Window, path: Path, settle: Callable[[], None]) -> None:
-    """Both groups of the bars, named and with what their whiskers are."""
-    from curvesieve.core.tracing import changes
-    from curvesieve.demo.charts import share_px
+def _scatter(window: Window, folder: Path, take: Callable[[str], None]) -> None:
+    """Films that scatter: Guinier's axes with the reading's band, spheres of many sizes, sizes without a law."""
+    from PyQt6.QtTest import QTest
 
-    def y(value: float) -> float:
-        return float(share_px(np.array(value), 110.0))
+    from curvesieve.app.session.desk import MODEL, View
+    from curvesieve.core.steps.inverted import SphereSizes
+    from curvesieve.core.steps.scattering import Blank
+    from curvesieve.core.study import Study, edits
 
-    window.take_files([path])
+    session, bench = window.session, window.curve_bench
+
+    def settle() -> None:
+        QTest.qWait(50)
+        while session.jobs.busy:
+            QTest.qWait(50)
+        window.notice.lay_down()
+
+    session.begin(Study().with_document(title="marram-films"))
+    bench.drawer.show_page("Ledger")
+    window.take_files(sorted(folder.glob("*.dat")))
+    while len(window.tray.ready) < 5:
+        QTest.qWait(50)
+    window.intake_bench.bring_in()
     settle()
-    work = window.trace_bench.work
-    work.change(changes.with_axis("y", None, label="Tensile strength", unit="MPa"), "y")
-    for value in (0.0, 100.0):
-        work.change(changes.with_mark("y", (170.0, y(value)), value, work.even("y")), "a mark")
-    for number, px in enumerate((300.0, 1080.0)):
-        work.change(changes.with_mark("x", (px, y(0.0)), float(number)), "a mark")
-    for px, dried in ((277.0, "in air"), (373.0, "pressed")):
-        work.new_series()
-        work.take_tool("bars")
-        window.trace_bench.placing.click((px, 700.0), False)
-        settle()
-        change = changes.change_series(work.series_id, name=dried, spread="standard deviation", count=5)
-        work.change(change, "name a series")
-        for number, loading in enumerate("0124"):
-            work.change(changes.name_bar(work.series_id, number, loading), "name a bar")
+    curves = {one.condition: one for one in session.study.document.curves}
+    film = curves[4.0].id
+    session.look(View(film))
+    session.apply(edits.add_step(film, Blank(donor=curves[0.0].label), "s1"), "subtract a blank")
     settle()
+    head = bench.canvas.head
+    head.turn("guinier")
+    head.axes_turned.emit("guinier")
+    head.straight.click()
+    settle()
+    take("scattering-guinier")
+    head.turn("log-log")
+    head.axes_turned.emit("log-log")
+    session.modelling.set_background("sphere~schulz")
+    settle()
+    session.modelling.fit()
+    settle()
+    session.look_at_stage(MODEL)
+    bench.readings.heading.fold(True)
+    take("scattering-spheres")
+    bench.readings.heading.fold(False)
+    session.apply(edits.add_step(film, SphereSizes(), "s2"), "size distribution")
+    settle()
+    session.look_at_stage(session.slots[-1].id)
+    settle()
+    take("scattering-sizes")
 
 
 def _find_peaks(window: Window, folder: Path, take: Callable[[str], None]) -> None:

@@ -40,6 +40,12 @@ class Kept(Generic[T]):
                 self._held -= self._size(self._found.popitem(last=False)[1])
         return result
 
+    def clear(self) -> None:
+        """Forgets all."""
+        with self._lock:
+            self._found.clear()
+            self._held = 0
+
     def made(self, key: Hashable, work: Callable[[], T]) -> T:
         """What is kept by this key, worked out where it is not known; what `work` raises is not kept."""
         found = self.get(key)

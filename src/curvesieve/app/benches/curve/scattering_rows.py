@@ -15,6 +15,14 @@ from curvesieve.core.models.library.forms import FORMS
 from curvesieve.core.models.library.scattering import BETWEEN, MOST_PARTS, Part, parts_of, seen_through, slug_of
 
 
+def _narrow() -> Choice:
+    """A choice that is no wider than its column."""
+    made = Choice()
+    made.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    made.setMinimumContentsLength(8)
+    return made
+
+
 class ScatteringRows(QWidget):
     """Renders the parts of the law in hand; a choice is another law, in which what stays has its values."""
 
@@ -28,11 +36,13 @@ class ScatteringRows(QWidget):
         self.grid = QGridLayout(self)
         self.grid.setContentsMargins(0, 2, 0, 0)
         self.grid.setVerticalSpacing(3)
-        self.more = Choice()
+        for column in (0, 1):
+            self.grid.setColumnStretch(column, 1)
+        self.more = _narrow()
         self.more.setAccessibleName("another part of the law")
         self.more.setToolTip("Adds another form to the sum, such as larger particles or a slope at small q")
         self.more.activated.connect(self._add)
-        self.seen = Choice()
+        self.seen = _narrow()
         for text, kind in (("seen sharp", ""), ("through a pinhole", "pinhole"), ("through a slit", "slit")):
             self.seen.addItem(text, kind)
         self.seen.setAccessibleName("what the instrument does to the intensity")
@@ -77,7 +87,7 @@ class ScatteringRows(QWidget):
             gone.clicked.connect(lambda _, at=number: self._take(self._shown[:at] + self._shown[at + 1 :]))
             self.grid.addWidget(gone, 2 * number, 2)
             self.gone.append(gone)
-        sizes, between = Choice(), Choice()
+        sizes, between = _narrow(), _narrow()
         sizes.addItem("one size", "")
         for one in DISTRIBUTIONS.values():
             sizes.addItem(f"{one.label} sizes", one.slug)

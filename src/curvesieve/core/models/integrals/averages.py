@@ -263,6 +263,11 @@ class Average:
         return any(bool((rung >= len(LADDER)).any()) for rung in self._rungs(x, values, self.frame(values)))
 
 
+def forget() -> None:
+    """Forgets what was integrated before, so that what follows is timed as at first."""
+    _KNOWN.clear()
+
+
 def converged(averages: Sequence[Average], x: Floats, values: Mapping[str, float]) -> bool:
     """Whether one rung more changes no average by more than a millionth of its value; x has shape (n,).
 
