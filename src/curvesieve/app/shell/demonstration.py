@@ -10,7 +10,7 @@ from curvesieve.core.folders import application_folder
 from curvesieve.core.study import Study, load_study
 from curvesieve.demo import EXAMPLE, STUDY_NAME
 
-_DEMO_VERSION = 8
+_DEMO_VERSION = 9
 """Raised when the demo's content changes, so that an older copy is not shown."""
 
 
