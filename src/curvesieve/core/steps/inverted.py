@@ -56,8 +56,8 @@ class SphereSizes(Step):
     words = "inversion regularisation tikhonov maximum entropy indirect volume distribution polydisperse bimodal"
     reference = "A. N. Tikhonov 1963; D. L. Phillips, J. ACM 9 (1962) 84 (from memory)"
 
-    low: float | None = RuleField(None, label="radii from", gt=0, help="The smallest, in 1/q's unit; empty: told.")
-    high: float | None = RuleField(None, label="radii to", gt=0, help="The largest; empty: told by the smallest q.")
+    smallest: float | None = RuleField(None, label="radii from", gt=0, help="The smallest, in 1/q's unit; empty: told.")
+    largest: float | None = RuleField(None, label="radii to", gt=0, help="The largest; empty: told by the smallest q.")
     count: int = RuleField(100, label="radii", ge=10, le=400, help="How many radii, evenly between these.")
     by: Literal["discrepancy", "corner", "given"] = RuleField(
         "discrepancy", label="smoothed by", help="As much as χ² lets, at the corner of roughness and χ², or as given."
@@ -74,8 +74,8 @@ class SphereSizes(Step):
 
     @model_validator(mode="after")
     def _ends(self) -> Self:
-        if self.low is not None and self.high is not None and self.low >= self.high:
-            raise ValueError(f"low ({self.low:g}) must be below high ({self.high:g})")
+        if self.smallest is not None and self.largest is not None and self.smallest >= self.largest:
+            raise ValueError(f"smallest ({self.smallest:g}) must be below largest ({self.largest:g})")
         return self
 
     def effort(self, curve: Curve) -> float:
@@ -104,9 +104,9 @@ class SphereSizes(Step):
 
     def _range(self, points: Stretch) -> tuple[float, float]:
         """From what the largest q tells apart to some times the size that the smallest ones tell."""
-        low = self.low or 1.5 / float(points.x[-1])
-        if self.high is not None:
-            high = self.high
+        low = self.smallest or 1.5 / float(points.x[-1])
+        if self.largest is not None:
+            high = self.largest
         else:
             good = points.take(points.y > 0)
             high = math.pi / float(points.x[0])
