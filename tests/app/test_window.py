@@ -325,7 +325,8 @@ def test_opening_a_saved_study_by_drop(window, qtbot, tmp_path):
 
 
 @pytest.mark.parametrize(("typed", "label"), [
-    ("interpolate", {"Resample", "Bridge"}), ("blank", {"Combine", "Subtract a blank"}), ("integrate", {"Running area"}),
+    ("interpolate", {"Resample", "Bridge"}), ("blank", {"Combine", "Subtract a blank"}),
+    ("integrate", {"Running area"}),
     ("cosmic ray", {"Despike", "Despike by differences"}), ("normalise", {"Scale"}), ("derivative", {"Slope"}),
     ("crop", {"Keep range"}), ("exclude", {"Leave out"}), ("fourier", {"Spectrum"}), ("background", {"Baseline"}),
     ("replicates", {"Average"}), ("average", {"Average"}), ("tare", {"Zero"}), ("denoise", {"Smooth"}),
