@@ -140,6 +140,17 @@ def test_spheres_of_many_sizes_are_fitted_to_all_films_and_their_sizes_found_wit
     choose(panel.parts.between[0], "")
     choose(panel.parts.sizes[0], "schulz")
     qtbot.waitUntil(lambda: not w.session.modelling.is_searching, timeout=30_000)
+    # The instrument: of the file's own dq = 1e-4 + 0.01·q, and held.
+    choose(panel.parts.seen, "pinhole")
+    qtbot.waitUntil(lambda: w.session.model.background.slug == "sphere~schulz@pinhole", timeout=20_000)
+    qtbot.waitUntil(lambda: not w.session.modelling.is_searching, timeout=30_000)
+    assert 0.009 < w.session.model.start["resolution"] < 0.0125
+    assert {"resolution", "resolution_floor"} <= set(w.session.model.held)
+    choose(panel.parts.seen, "slit")
+    qtbot.waitUntil(lambda: "slit" in w.session.model.held, timeout=20_000)
+    choose(panel.parts.seen, "")
+    qtbot.waitUntil(lambda: w.session.model.background.slug == "sphere~schulz", timeout=20_000)
+    qtbot.waitUntil(lambda: not w.session.modelling.is_searching, timeout=30_000)
     # All films of the family by the same law.
     take(menu_behind(w.curve_bench.recipe.more), "Share this recipe with the 5 curves")
     settle(w, qtbot)

@@ -22,6 +22,7 @@ from curvesieve.core.models import Model, term_of, term_sum
 from curvesieve.core.models.integrals import DISTRIBUTIONS, Averaged
 from curvesieve.core.models.library.forms import FORMS
 from curvesieve.core.models.library.scattering import parts_of
+from curvesieve.core.steps.bridge import Bridge
 
 Q = np.geomspace(1e-3, 1e2, 26)  # five decades, with sizes of 5
 
@@ -359,6 +360,22 @@ def test_what_cannot_be_is_said():
         assert np.isnan(averaged.value([Q], numbers)).all()
         assert np.isnan(averaged.both([Q], numbers)[0]).all()
     assert averaged.value([Q], [1.0, 0.0, -5.0, -0.1]) == pytest.approx(averaged.value([Q], [1.0, 0.0, 5.0, 0.1]))
+
+
+def test_what_the_points_cannot_tell_of_a_size_is_said():
+    """Spheres beyond π/q of the first point, and an oscillation between points that stand further apart than it."""
+    x = np.geomspace(0.05, 1, 80)
+    large = values_of("sphere", x, radius=90.0, background=1e-6)
+    said = cs.fit("sphere", x, large, 0.01 * large, start={"forward": 1, "radius": 90, "background": 1e-6}).warnings
+    assert any("only a lower limit" in one and "radius" in one for one in said)
+    coarse = np.arange(0.05, 3, 0.06)
+    y = values_of("sphere", coarse, radius=40.0, background=1e-6)
+    said = cs.fit("sphere", coarse, y, 0.01 * y, start={"forward": 1, "radius": 40, "background": 1e-6}).warnings
+    assert any("stand too far apart for the oscillation" in one for one in said)
+    fine = values_of("sphere", x, radius=6.0)
+    assert cs.fit("sphere", x, fine + 1e-9, start={"forward": 1, "radius": 6, "background": 0}).warnings == ()
+    with pytest.raises(cs.InputError, match="no gap is bridged"):
+        Bridge(law="sphere", low=0.4, high=0.6).apply(cs.Curve(x, fine))
 
 
 # -- ways out -----------------------------------------------------------------------------------------

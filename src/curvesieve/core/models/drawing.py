@@ -11,7 +11,9 @@ from curvesieve.core.formula import evaluate, parse
 from curvesieve.core.models.model import Model
 from curvesieve.core.models.placed import PlacedTerm
 
-_POINTS, _FEW_POINTS, _DECADES = 1200, 400, 20.0
+_POINTS, _FEW_POINTS, _LEAST_POINTS, _DECADES = 1200, 400, 80, 20.0
+_WORK = 1_000_000
+"""Numbers that the lines of averages may cost, so that the window does not wait for them."""
 _MOST_TRIES = 30
 
 
@@ -56,7 +58,8 @@ def model_lines(model: Model, curve: Curve) -> ModelLines | None:
 
 def _places(model: Model, low: float, high: float) -> Floats:
     """Where lines are worked out: evenly, over decades evenly in the logarithm, too; few places where each costs."""
-    count = _POINTS if all(piece.averaged is None for piece in model.sum.pieces) else _FEW_POINTS
+    cost = max((piece.averaged.cost for piece in model.sum.pieces if piece.averaged is not None), default=0)
+    count = max(_LEAST_POINTS, min(_FEW_POINTS, _WORK // cost)) if cost else _POINTS
     if low > 0 and high / low > _DECADES:
         return np.union1d(np.geomspace(low, high, count // 2), np.linspace(low, high, count // 2))
     return np.linspace(low, high, count)

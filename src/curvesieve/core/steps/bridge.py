@@ -288,7 +288,13 @@ def _projected(s: Floats, y: Floats, times: tuple[float, ...], weights: Floats) 
 
 
 def _formula_of(law: str, flanks: Curve) -> Formula:
-    """The formula of a law typed or named; a polynomial's basis spans the flanks, as in the fit."""
+    """The formula of a law typed or named; a polynomial's basis spans the flanks, as in the fit.
+
+    Raises InputError for one that is no formula alone.
+    """
     if not is_known(law):
         return parse(law)
-    return term_of(law, (float(flanks.x.min()), float(flanks.x.max()))).parsed
+    term = term_of(law, (float(flanks.x.min()), float(flanks.x.max())))
+    if term.averaged is not None:
+        raise InputError(f"{term.label} is an average, which no gap is bridged by; choose another law.")
+    return term.parsed

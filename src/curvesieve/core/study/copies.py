@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from curvesieve.core.errors import InputError
 from curvesieve.core.fitting.writing import Following, as_latex, as_script, as_table, as_text
-from curvesieve.core.formula import parse
+from curvesieve.core.formula import Formula, parse
 from curvesieve.core.models import Model, Term
 from curvesieve.core.readings.fitted import following_readings
 from curvesieve.core.study.answers import units_of_parameters
@@ -45,6 +45,13 @@ def _written_out(model: Model, following: Sequence[Following]) -> str:
     return f"{'background' if model.peaks else 'y'} = {said}"
 
 
+def _as_written(formula: Formula, term: Term) -> Formula:
+    """A piece of a model as it is copied: powers for a basis, what is averaged in short."""
+    if term.basis:
+        return parse(_powers(term))
+    return term.reading if term.read_as else formula
+
+
 def copied(study: Study, curve_id: str, way: str) -> str:
     """The results as ``table``, ``text``, ``latex`` or ``script``; raises InputError for a script of a joint fit."""
     model, fit = study.model(curve_id), study.fit(curve_id)
@@ -62,7 +69,7 @@ def copied(study: Study, curve_id: str, way: str) -> str:
             return as_text(result, unit_of, following, _written_out(model, following))
         case "latex":
             owners = [(piece, model.terms[piece.owner].term) for piece in model.sum.pieces]
-            pieces = [parse(_powers(term)) if term.basis else piece.formula for piece, term in owners]
+            pieces = [_as_written(piece.formula, term) for piece, term in owners]
             return as_latex(pieces, result, unit_of, following)
     if fit.joint:
         raise InputError("A script repeats the fit of one curve, and this one was fitted jointly with others.")

@@ -78,6 +78,11 @@ class Average:
         """The distribution of the size, where there is one."""
         return DISTRIBUTIONS[self.distribution] if self.distribution else None
 
+    @property
+    def cost(self) -> int:
+        """How many nodes a point has at the least."""
+        return (_LEAST_SIZES if self.distribution else 1) * (self.least_turns if self.turn else 1)
+
     @cached_property
     def names(self) -> tuple[str, ...]:
         """The parameters: those of the integrand, and the spread."""

@@ -56,6 +56,12 @@ class Averaged:
     def _outer(self) -> Compiled:
         return compile_formula(parse(self.formula, (self.variable,)))
 
+    @property
+    def cost(self) -> int:
+        """How many numbers a point costs, about."""
+        each = max((one.cost for _, one in self.averages), default=1)
+        return each * (1 if self.smearing is None else self.smearing.cost)
+
     def _given(self, numbers: Sequence[float]) -> dict[str, float]:
         return dict(zip(self.names, (float(one) for one in numbers), strict=True))
 

@@ -37,6 +37,11 @@ class Smearing:
         """The parameters that it adds."""
         return ("resolution", "resolution_floor") if self.kind == "pinhole" else ("slit",)
 
+    @property
+    def cost(self) -> int:
+        """How many places a point has."""
+        return _PINHOLE if self.kind == "pinhole" else _SLIT
+
     def places(
         self, x: Floats, values: Mapping[str, float], finer: int = 0
     ) -> tuple[Floats, Floats, dict[str, Floats]]:
