@@ -283,7 +283,7 @@ def _scatter(window: Window, folder: Path, take: Callable[[str], None]) -> None:
 
     from curvesieve.app.session.desk import MODEL, View
     from curvesieve.core.steps.inverted import SphereSizes
-    from curvesieve.core.steps.scattering import Blank
+    from curvesieve.core.steps.ranges import Blank
     from curvesieve.core.study import Study, edits
 
     session, bench = window.session, window.curve_bench

@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 
 from curvesieve.app.panels.shelf.family_menu import FamilyMenu
 from curvesieve.app.session.desk import MODEL, View
-from curvesieve.core.steps.scattering import Blank
+from curvesieve.core.steps.ranges import Blank
 from curvesieve.demo.scattering import FOLDER, write_scattering
 from tests.app.gestures import add_step, choose_term, click, drag, drop_files, menu_behind, press, take
 

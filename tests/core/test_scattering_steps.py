@@ -8,15 +8,8 @@ import pytest
 import curvesieve as cs
 from curvesieve.core.curve import Flag
 from curvesieve.core.models import term_of, term_sum
-from curvesieve.core.steps.scattering import (
-    AbsoluteScale,
-    Blank,
-    LevelAtLargeQ,
-    LogBins,
-    Merge,
-    ScatteringVector,
-    matched,
-)
+from curvesieve.core.steps.ranges import Blank, Merge, matched
+from curvesieve.core.steps.scattering import AbsoluteScale, LevelAtLargeQ, LogBins, ScatteringVector
 
 Q = np.geomspace(0.02, 2, 120)
 

@@ -16,8 +16,9 @@ from curvesieve.core.steps.axis import CalibrateX
 from curvesieve.core.steps.bridge import Bridge
 from curvesieve.core.steps.combine import Combine
 from curvesieve.core.steps.machine import Compliance
+from curvesieve.core.steps.ranges import Blank, Merge
 from curvesieve.core.steps.repair import Despike
-from curvesieve.core.steps.scattering import Blank, Merge, ScatteringVector
+from curvesieve.core.steps.scattering import ScatteringVector
 from curvesieve.core.steps.sieve import through
 from curvesieve.core.steps.spectra import Absorbance, SpectralAxis
 from curvesieve.core.steps.trim import KeepRange

@@ -11,7 +11,7 @@ from curvesieve.core.errors import InputError
 
 if TYPE_CHECKING:
     from curvesieve.core.curve import Curve
-    from curvesieve.core.steps.scattering import Blank
+    from curvesieve.core.steps.ranges import Blank
 
 
 def radius_files(options: argparse.Namespace) -> int:
@@ -55,7 +55,7 @@ class _File:
 
 
 def _blank(options: argparse.Namespace) -> Blank | None:
-    from curvesieve.core.steps.scattering import Blank
+    from curvesieve.core.steps.ranges import Blank
 
     if options.blank is None:
         if options.match or options.factor != 1.0:

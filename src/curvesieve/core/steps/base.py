@@ -28,6 +28,7 @@ _MODULES = (
     "spectra",
     "true_stress",
     "combine",
+    "ranges",
     "scattering",
     "inverted",
 )

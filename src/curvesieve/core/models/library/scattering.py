@@ -273,4 +273,3 @@ _OFFERED = tuple(
     form + ("~schulz" if form in ("sphere", "core-shell-sphere") else "") for form in FORMS
 )  # fmt: skip
 TERMS: tuple[Term, ...] = tuple(term for slug in _OFFERED if (term := scattering(slug)) is not None)
-__all__ = ["BETWEEN", "GROUP", "MOST_PARTS", "TERMS", "Averages", "Part", "parts_of", "scattering", "slug_of"]
