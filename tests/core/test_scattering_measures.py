@@ -8,7 +8,7 @@ from scipy import optimize
 
 import curvesieve as cs
 from curvesieve.core.guinier import fall
-from curvesieve.core.measures.base import registered_measures
+from curvesieve.core.measures.base import Seen, parse_measure, registered_measures
 from curvesieve.core.models import term_of, term_sum
 from curvesieve.core.scatter import whole
 
@@ -224,3 +224,32 @@ def test_units_do_not_matter(slug, scale):
         assert other.value == pytest.approx(one.value * by, rel=1e-6), one.symbol
         if one.u:
             assert other.u == pytest.approx(one.u * by, rel=1e-4), one.symbol
+
+
+@pytest.mark.parametrize(("slug", "fields"), [
+    ("guinier", {}), ("guinier", {"by": "band", "low": 0.03, "high": 0.15}), ("power-of-q", {"low": 0.4}),
+    ("crossover", {"low": 0.02, "high": 0.1, "other_low": 0.6, "other_high": 2.0}), ("porod", {"low": 0.9}),
+    ("porod", {"low": 0.9, "level": "zero"}), ("invariant", {"porod_from": 0.9}), ("invariant", {"before": "nothing"}),
+])  # fmt: skip
+def test_slopes_are_the_derivatives_of_the_values(slug, fields):
+    """What each point does to each value, by moving it; stretches that are found stay where they are meanwhile."""
+    y = sphere(Q, 8.0, 40.0, 0.02, 0.15) * (1 + 0.02 * np.random.default_rng(8).normal(size=Q.size))
+    u = 0.02 * sphere(Q, 8.0, 40.0, 0.02, 0.15)
+    measure = parse_measure({"measure": slug, **fields})
+    there = measure.take(Seen.of(curve(y, u)))
+    rows = there.used.rows
+    for found in there.found:
+        if found.slopes is None:
+            continue
+        size = np.abs(found.slopes * u[rows])
+        for k in {0, rows.size - 1, rows.size // 2, *np.argsort(-size)[:3].tolist()}:
+            sides = []
+            for sign in (1, -1):
+                moved = y.copy()
+                moved[rows[k]] += sign * 1e-5 * u[rows[k]]
+                again = measure.take(Seen.of(curve(moved, u)))
+                sides.append(next(one.value for one in again.found if one.quantity == found.quantity))
+            rise = (sides[0] - sides[1]) / (2e-5 * u[rows[k]])
+            assert rise * u[rows[k]] == pytest.approx(found.slopes[k] * u[rows[k]], abs=2e-3 * size.max()), (
+                found.quantity
+            )

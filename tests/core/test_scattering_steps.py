@@ -58,6 +58,10 @@ def test_a_blank_is_taken_off_in_each_way():
     factor = float(found.message.split("× ")[1].split(" ±")[0])
     assert factor == pytest.approx(0.8, rel=0.06)  # what is left of the spheres there is in it
     assert found.curve.y == pytest.approx(sample.y - factor * MATRIX, rel=1e-3, abs=1e-4)
+    own = float(found.message.split("± ")[1].split(" ")[0])
+    expected = np.sqrt(0.01**2 + (factor * 0.002) ** 2 + (own * MATRIX) ** 2)
+    assert found.curve.u == pytest.approx(expected, rel=0.05)
+    assert found.curve.u[0] > 3 * 0.01  # where the blank is large, what is not known of its factor is most of u
     with pytest.raises(cs.InputError, match="no other curve is named"):
         Blank().apply(sample)
     with pytest.raises(cs.InputError, match="one point tells no factor"):

@@ -63,7 +63,26 @@ def log_fitted(t: Floats, z: Floats, u: Floats | None, degree: int = 1) -> LogFi
     covariance = None
     if u is not None or chi2 is not None:
         covariance = inverse @ inverse.T * (1.0 if u is not None else chi2 or 0.0) / np.outer(scale, scale)
-    return LogFit(now / scale, inverse * weights / scale[:, None], covariance, chi2 if u is not None else None)
+    slopes = _slopes(now, basis, z, u)
+    slopes = inverse * weights if slopes is None else slopes
+    return LogFit(now / scale, slopes / scale[:, None], covariance, chi2 if u is not None else None)
+
+
+def _slopes(now: Floats, basis: Floats, z: Floats, u: Floats | None) -> Floats | None:
+    """What the values change by with each z, exactly: the equations of the minimum, differentiated.
+
+    Of shape (k, n); None where they have no minimum there, as far from the law.
+    """
+    model = np.exp(np.minimum(now @ basis, _MOST))
+    bend, pull = (model * (2 * model - z) / u**2, model / u**2) if u is not None else (z / model, 1 / model)
+    matrix = (basis * bend) @ basis.T
+    size = np.sqrt(np.abs(np.diag(matrix)))
+    if not (np.isfinite(matrix).all() and (size > 0).all()):
+        return None
+    scaled = matrix / np.outer(size, size)
+    if float(np.linalg.eigvalsh(scaled).min()) < 1e-12:
+        return None
+    return np.asarray(np.linalg.solve(scaled, basis * pull / size[:, None]) / size[:, None])
 
 
 def _beyond() -> InputError:
