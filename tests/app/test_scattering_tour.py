@@ -93,7 +93,11 @@ def test_radii_against_loading_by_guinier_and_by_spheres_and_sizes_without_a_law
     def rows():
         return w.curve_bench.drawer.ledger.ledger.rows
 
-    qtbot.waitUntil(lambda: sum(row.state.startswith("read") for row in rows()) >= 4, timeout=30_000)
+    def all_read():
+        column = next(c for c in w.curve_bench.drawer.ledger.ledger.columns if c.title == "radius of gyration")
+        return all(row.cell(column) is not None for row in rows() if row.curve.condition)
+
+    qtbot.waitUntil(all_read, timeout=30_000)
     ledger = w.curve_bench.drawer.ledger.ledger
     for row in rows():
         if row.curve.condition:

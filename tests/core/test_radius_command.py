@@ -10,8 +10,10 @@ import pytest
 import curvesieve as cs
 from curvesieve.cli import main
 from curvesieve.core.axes_views import PLAIN, VIEWS, is_scattering, view_of
-from curvesieve.core.formats import read
-from curvesieve.core.intake.pattern import u_of
+from curvesieve.core.formats import read, tables
+from curvesieve.core.formats.opening import load, main_table
+from curvesieve.core.intake.applied import apply_pattern
+from curvesieve.core.intake.pattern import guess, u_of
 from curvesieve.core.measures.scattering import Guinier
 from curvesieve.core.measures.straight_axes import same_law, straight_in, straight_range
 from curvesieve.core.study.resolution import resolution_in
@@ -120,3 +122,21 @@ def test_laws_are_straight_on_their_axes_and_read_there():
     with pytest.raises(cs.InputError, match="No law is read"):
         straight_in(view_of("kratky"), curve)
     assert [is_scattering(unit) for unit in ("1/nm", "1/Å", "1/cm", "nm", "", "deg")] == [True, True] + [False] * 4
+
+
+def test_what_is_odd_about_q_is_told_as_it_is_brought_in(tmp_path):
+    def told(head: str, q) -> str:
+        path = tmp_path / "one.csv"
+        path.write_text(head + "\n" + "".join(f"{a:.6g},{9 - k},0.1\n" for k, a in enumerate(q)))
+        table = main_table(tables(load(path)))
+        return "\n".join(apply_pattern(table.record, guess(table)).told)
+
+    q = np.linspace(0.01, 0.3, 8)
+    assert "looks like 1/Å" in told("q,I,dI", q)
+    assert "looks like 1/nm" in told("q,I,dI", 10 * q)
+    assert told("q (1/Å),I (1/cm),dI (1/cm)", q) == ""
+    assert "is it in 1/nm" in told("q (1/Å),I (1/cm),dI (1/cm)", 100 * q)
+    assert "is it in 1/Å" in told("q (1/nm),I (1/cm),dI (1/cm)", q / 100)
+    assert "has no u" in told("q (1/Å),I (1/cm),T (K)", q)
+    assert "1 point with q at or below 0" in told("q (1/Å),I (1/cm),dI (1/cm)", q - 0.01)
+    assert told("Time (s),I (1/cm),dI (1/cm)", q) == ""

@@ -253,3 +253,16 @@ def test_slopes_are_the_derivatives_of_the_values(slug, fields):
             assert rise * u[rows[k]] == pytest.approx(found.slopes[k] * u[rows[k]], abs=2e-3 * size.max()), (
                 found.quantity
             )
+
+
+@pytest.mark.parametrize("slug", ["guinier", "power-of-q", "porod", "invariant", "pair-distances"])
+def test_points_at_or_below_zero_are_passed_over_with_a_word(slug):
+    y = sphere(Q, 8.0, 40.0, 0.02, 0.15)
+    more = cs.Curve(np.concatenate([[-0.01, 0.0], Q]), np.concatenate([[40.0, 40.0], y]), 0.02 * np.append([40, 40], y),
+                    x_unit="1/nm", y_unit="1/cm")  # fmt: skip
+    measure = parse_measure({"measure": slug})
+    said = measure.take(Seen.of(more))
+    plain = measure.take(Seen.of(curve(y, 0.02 * y)))
+    assert "2 points with q at or below 0 passed over" in said.sentence
+    assert "passed over" not in plain.sentence
+    assert [one.value for one in said.found] == pytest.approx([one.value for one in plain.found])

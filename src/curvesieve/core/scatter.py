@@ -174,6 +174,12 @@ def above_zero(points: Stretch) -> Stretch:
     return kept
 
 
+def passed_over(points: Stretch) -> str:
+    """A word on the points that `above_zero` leaves, for the sentence of what uses it; nothing where there are none."""
+    count = int((points.x <= 0).sum())
+    return f"; {counted(count, 'point')} with q at or below 0 passed over" if count else ""
+
+
 def of_decades(curve: Curve, *shares: float) -> tuple[float, ...]:
     """The x at shares of the curve's decades, to three digits; none for a curve without two x above zero."""
     x = curve.used.x

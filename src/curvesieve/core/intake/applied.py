@@ -13,6 +13,7 @@ from curvesieve.core.intake.dimensions import sizes_of
 from curvesieve.core.intake.machine import TESTS, plan_of
 from curvesieve.core.intake.oddities import oddities_of_test
 from curvesieve.core.intake.pattern import Pattern, TestRule
+from curvesieve.core.intake.scattering import oddities_of_scattering
 from curvesieve.core.intake.take import Take
 from curvesieve.core.intake.tested import quantities_of_test
 from curvesieve.core.quantity import Quantity
@@ -74,7 +75,9 @@ def apply_pattern(record: Record, pattern: Pattern, own: Sequence[Quantity] = ()
     made_takes, conditions, condition = _by_condition(made, pattern, takes)
     for chosen in made_takes:
         chosen.curve(made)  # raises when it is none
-    tested = Taken(made, tuple(made_takes), tuple(conditions), condition, tuple(results))
+    told = () if pattern.test else tuple(oddities_of_scattering(made, made_takes[0]))
+    made = replace(made, notes=(*made.notes, *told))
+    tested = Taken(made, tuple(made_takes), tuple(conditions), condition, tuple(results), told=told)
     return tested if pattern.test is None else _of_test(tested, pattern.test, own)
 
 

@@ -12,7 +12,7 @@ from curvesieve.core.inversion import pair_distances
 from curvesieve.core.log_fits import u_of
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.rules import RuleField
-from curvesieve.core.scatter import above_zero
+from curvesieve.core.scatter import above_zero, passed_over
 from curvesieve.core.shapes import Line
 
 
@@ -59,6 +59,7 @@ class FromPairDistances(Measure):
             "" if made.largest[0] <= first else f"Dmax lies beyond π/q of the first point, {first:.4g}: a lower limit"
         )
         said = f"χ² {made.chi2:.3g} a point; Dmax " + ("found" if self.largest is None else "as given, which has no u")
+        said += passed_over(seen.whole)
         return Taken(
             found, said, points, (Line(points.x, made.fitted),), f"{how} and from what is not known of Dmax", told
         )

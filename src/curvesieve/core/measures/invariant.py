@@ -16,7 +16,7 @@ from curvesieve.core.measures.areas import trapezium_weights
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield
 from curvesieve.core.porod import PorodLaw, porod_law
 from curvesieve.core.rules import Mark, RuleField
-from curvesieve.core.scatter import Stretch, above_zero, single_valued
+from curvesieve.core.scatter import Stretch, above_zero, passed_over, single_valued
 from curvesieve.core.shapes import Line, Shape
 
 _NODES, _DRAWN, _MUCH = 48, 60, 0.25
@@ -110,6 +110,7 @@ class Invariant(Measure):
             x = np.linspace(0.02 * float(points.x[0]), float(points.x[0]), _DRAWN)
             shapes.append(Line(x, low.at(x) + (law.level if law else 0.0), "aid"))
         said = f"{shares[0]:.1%} of it before the points ({self.before}), {shares[1]:.1%} behind ({self.behind})"
+        said += passed_over(seen.whole)
         told = "" if sum(shares) < _MUCH else f"{sum(shares):.0%} of the invariant lies beyond the points"
         if sigma is not None:
             found = [

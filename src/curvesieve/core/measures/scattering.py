@@ -16,7 +16,7 @@ from curvesieve.core.measures.in_band import InBand
 from curvesieve.core.measures.meeting import places_of
 from curvesieve.core.porod import porod_law
 from curvesieve.core.rules import Band, Banded, RuleField
-from curvesieve.core.scatter import Stretch, above_zero, of_decades
+from curvesieve.core.scatter import Stretch, above_zero, of_decades, passed_over
 from curvesieve.core.shapes import Line, Point, Shape
 
 _FEW, _BENT, _DRAWN = 8, 3.0, 60
@@ -97,6 +97,7 @@ class Guinier(Banded, Measure):
         how += " and from how far it bends" if one.covariance is not None else ""
         if one.covariance is None:
             how = "no u: as many numbers as points"
+        said += passed_over(seen.whole)
         x = np.linspace(float(points.x[0]), last * 1.4, _DRAWN)
         return Taken(found, said, one.points, (Line(x, one.at(x)),), how, told)
 
@@ -171,7 +172,7 @@ class PowerOfQ(InBand):
         t = np.linspace(float(points.x[0]), float(points.x[-1]), _DRAWN)
         decades = math.log10(float(points.x[-1] / points.x[0]))
         told = "" if decades >= 0.5 else f"the band is {decades:.2f} decades wide, which tells little of a power law"
-        said = f"{counted(len(points), 'point')}, {decades:.2f} decades of q"
+        said = f"{counted(len(points), 'point')}, {decades:.2f} decades of q{passed_over(seen.whole)}"
         return Taken(found, said, points, (Line(t, one.at(np.log(t / middle))),), _said_u(points, one), told)
 
 
@@ -231,7 +232,7 @@ class Crossover(Banded, Measure):
             shapes.append(Line(t, law.at(np.log(t / at))))
         shapes.append(Point(q, float(one.at(np.array([log_q - math.log(middle)]))[0])))
         told = "" if parts[0].x[0] <= q <= parts[1].x[-1] else "the laws meet beyond the points they were read from"
-        said = f"exponents {-one.values[1]:.3g} and {-two.values[1]:.3g}"
+        said = f"exponents {-one.values[1]:.3g} and {-two.values[1]:.3g}{passed_over(seen.whole)}"
         return Taken(tuple(found), said, used, tuple(shapes), _said_u(used, one), told)
 
     @staticmethod
@@ -297,7 +298,7 @@ class Porod(InBand):
             told = told or "nothing is left over the level that could tell the exponent"
         x = np.geomspace(float(points.x[0]), float(points.x[-1]), _DRAWN)
         how = "no u: as many numbers as points" if law.covariance is None else law.said_u
-        said = f"{counted(len(points), 'point')}, I·q⁴ against q⁴"
+        said = f"{counted(len(points), 'point')}, I·q⁴ against q⁴{passed_over(seen.whole)}"
         return Taken(tuple(found), said, points, (Line(x, law.constant / x**4 + law.level),), how, told)
 
     def digest(self) -> str:

@@ -15,7 +15,7 @@ from curvesieve.core.guinier import guinier_radius
 from curvesieve.core.inversion import pair_distances, sphere_sizes
 from curvesieve.core.log_fits import u_of
 from curvesieve.core.rules import RuleField
-from curvesieve.core.scatter import Stretch, above_zero, whole
+from curvesieve.core.scatter import Stretch, above_zero, passed_over, whole
 from curvesieve.core.shapes import Line
 from curvesieve.core.steps.base import Caught, Passed, Step
 
@@ -28,14 +28,15 @@ def scattered(curve: Curve) -> tuple[Stretch, Floats, str]:
 
     Raises InputError where nothing tells u, or there is no such point.
     """
-    points = above_zero(whole(curve))
+    every = whole(curve)
+    points = above_zero(every)
     u, _ = u_of(points)
     if u is None:
         raise InputError("the curve has no u, and too few points above zero to estimate it.")
     if points.u is not None:
-        return points, u, ""
+        return points, u, passed_over(every)
     floor = 1e-3 * float(np.median(np.abs(points.y)))
-    return points, np.maximum(u, floor), "; u estimated from the scatter of ln I"
+    return points, np.maximum(u, floor), "; u estimated from the scatter of ln I" + passed_over(every)
 
 
 class SphereSizes(Step):
