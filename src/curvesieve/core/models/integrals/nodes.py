@@ -44,12 +44,17 @@ def rungs(phase: Floats, least: int) -> Ints:
 
 def groups(*rows: Ints) -> list[tuple[Ints, tuple[int, ...]]]:
     """The places that have the same rung in each of the rows, of shape (n,), and the counts of nodes there."""
-    table = np.stack([np.minimum(row, len(LADDER) - 1) for row in rows])
+    top = len(LADDER) - 1
+    code = np.zeros(rows[0].size, np.intp)
+    for row in rows:
+        code = code * len(LADDER) + np.minimum(row, top)
     found = []
-    kinds = np.unique(table, axis=1).T
-    for kind in kinds:
-        places = np.flatnonzero((table == kind[:, None]).all(axis=0))
-        found.append((places, tuple(LADDER[rung] for rung in kind)))
+    for one in np.flatnonzero(np.bincount(code)).tolist():
+        counts, rest = [], one
+        for _ in rows:
+            rest, rung = divmod(rest, len(LADDER))
+            counts.append(LADDER[rung])
+        found.append((np.flatnonzero(code == one), tuple(reversed(counts))))
     return found
 
 
