@@ -106,6 +106,43 @@ def test_radii_against_loading_by_guinier_and_by_spheres_and_sizes_without_a_law
             assert abs(cell.value / 10 - films[row.curve.condition]["rg"]) < 2.5 * cell.u / 10, row.curve.label
 
 
+def test_every_axes_view_is_turned_to_and_what_is_straight_there_is_read(window, qtbot, tmp_path):
+    """A point lies where its view says, by hand; each button gives the reading of its law, and undo takes it away."""
+    w, _ = brought_in(window, qtbot, tmp_path)
+    canvas = w.curve_bench.canvas
+    settle(w, qtbot)
+    by_hand = {
+        "plain": lambda x, y: (x, y), "log-log": lambda x, y: (np.log10(x), np.log10(y)),
+        "guinier": lambda x, y: (x**2, np.log(y)), "guinier-rods": lambda x, y: (x**2, np.log(x * y)),
+        "guinier-sheets": lambda x, y: (x**2, np.log(x**2 * y)), "porod": lambda x, y: (x, x**4 * y),
+        "kratky": lambda x, y: (x, x**2 * y), "zimm": lambda x, y: (x**2, 1 / y),
+    }  # fmt: skip
+    assert [canvas.head.axes.itemData(k) for k in range(canvas.head.axes.count())] == list(by_hand)
+    curve = w.session.sieved().curve
+    x, y = float(curve.x[20]), float(curve.y[20])
+    read = {"log-log": "power-of-q", "guinier": "guinier", "guinier-rods": "guinier", "guinier-sheets": "guinier",
+            "porod": "porod"}  # fmt: skip
+    for slug, placed in by_hand.items():
+        choose(canvas.head.axes, slug)
+        plot = canvas.plot
+        assert (plot.map_x(x), plot.map_y(y, x)) == pytest.approx(placed(x, y), rel=1e-9), slug
+        assert plot.unmap(*placed(x, y)) == pytest.approx((x, y), rel=1e-9), slug
+        assert canvas.head.straight.isHidden() == (slug not in read), slug
+        if slug in read:
+            click(canvas.head.straight)
+            settle(w, qtbot)
+            (slot,) = w.session.readings.slots
+            assert slot.rule.slug == read[slug]
+            assert getattr(slot.rule, "form", "particle") == {"guinier-rods": "rod", "guinier-sheets": "sheet"}.get(
+                slug, "particle"
+            )
+            (outcome,) = w.session.readings.outcomes()
+            assert outcome.readings, outcome.problem
+            assert all(np.isfinite(one.value) for one in outcome.readings)
+            w.session.undo()
+            qtbot.waitUntil(lambda: not w.session.readings.slots, timeout=10_000)
+
+
 def test_spheres_of_many_sizes_are_fitted_to_all_films_and_their_sizes_found_without_a_law(window, qtbot, tmp_path):
     w, truth = brought_in(window, qtbot, tmp_path)
     films = {one["loading"]: one for one in truth.values()}
@@ -141,6 +178,9 @@ def test_spheres_of_many_sizes_are_fitted_to_all_films_and_their_sizes_found_wit
     assert len(panel.parts.gone) == 2
     click(panel.parts.gone[1])
     qtbot.waitUntil(lambda: w.session.model.background.slug == "sphere~log-normal*hard-spheres", timeout=20_000)
+    choose(panel.parts.between[0], "sticky-spheres")
+    qtbot.waitUntil(lambda: {"fill", "stickiness"} <= set(w.session.model.start), timeout=20_000)
+    qtbot.waitUntil(lambda: not w.session.modelling.is_searching, timeout=30_000)
     choose(panel.parts.between[0], "")
     choose(panel.parts.sizes[0], "schulz")
     qtbot.waitUntil(lambda: not w.session.modelling.is_searching, timeout=30_000)

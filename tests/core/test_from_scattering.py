@@ -119,6 +119,22 @@ def test_a_hydrodynamic_radius_by_stokes_and_einstein():
     assert "refractive_index, wavelength taken as exact" in one.sentence
 
 
+def test_a_quantity_that_cancels_out_of_a_formula_leaves_no_u_behind():
+    """R·η holds no η: what is left is of the rate, of T and of the angle, wherever the quantities stand."""
+    curve, rate = correlation(50e-9, 0.2, seed=2)
+    others = (Quantity(name="dilution", value=5.0, u=2.0), *reversed(QUANTITIES))
+    model = Model(scaled=False).with_background("cumulants", curve)
+    fit = fit_model(model := model.replaced(model.background.with_starts({"rate": rate, "contrast": 0.4})), curve)
+    rules = ({"measure": "hydrodynamic-radius"}, {"measure": "formula", "formula": "hydrodynamic_radius*viscosity"})
+    slots = tuple(MeasureSlot(id=f"m{k}", rule=parse_measure(rule)) for k, rule in enumerate(rules))
+    _, product = taken(slots, Seen.of(curve, others, FitSeen(model, fit, curve)))
+    assert not product.problem, product.problem
+    relative = fit.parameters["rate"].u / fit.parameters["rate"].value
+    left = math.sqrt(relative**2 + (0.1 / 298.15) ** 2 + (0.2 * math.pi / 180) ** 2)
+    (reading,) = product.readings
+    assert reading.u / reading.value == pytest.approx(left, rel=1e-3)
+
+
 def test_what_a_hydrodynamic_radius_lacks_is_named():
     curve, rate = correlation(50e-9, 0.2)
     measure = {"measure": "hydrodynamic-radius"}

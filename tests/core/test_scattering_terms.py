@@ -12,6 +12,7 @@ from scipy import integrate, special
 
 import curvesieve as cs
 from curvesieve.core.fitting import fit_model
+from curvesieve.core.fitting.family import fit_family
 from curvesieve.core.fitting.problem import state_problem
 from curvesieve.core.fitting.request import Request
 from curvesieve.core.fitting.writing import as_script
@@ -372,6 +373,10 @@ def test_what_the_points_cannot_tell_of_a_size_is_said():
     y = values_of("sphere", coarse, radius=40.0, background=1e-6)
     said = cs.fit("sphere", coarse, y, 0.01 * y, start={"forward": 1, "radius": 40, "background": 1e-6}).warnings
     assert any("stand too far apart for the oscillation" in one for one in said)
+    both = [cs.Curve(x, large, 0.01 * large), cs.Curve(x, values_of("sphere", x, radius=6.0), 0.01 * large)]
+    start = {"forward": 1, "radius": 90, "background": 1e-6}
+    joint = fit_family("sphere", both, shared=("background",), start=start)
+    assert [one for one in joint.warnings if "lower limit" in one and one.startswith("curve 1: radius")], joint.warnings
     fine = values_of("sphere", x, radius=6.0)
     assert cs.fit("sphere", x, fine + 1e-9, start={"forward": 1, "radius": 6, "background": 0}).warnings == ()
     with pytest.raises(cs.InputError, match="no gap is bridged"):

@@ -6,12 +6,9 @@ import math
 from functools import lru_cache
 
 from curvesieve.core import units
-from curvesieve.core.diffraction import wavelength_of
+from curvesieve.core.diffraction import PLANCK_LIGHT, wavelength_of
 from curvesieve.core.errors import InputError
 from curvesieve.core.quantity import Quantity
-
-_KEV_NM = 1.239841984
-"""hc in keV·nm, of the SI of 2019."""
 
 
 @lru_cache(maxsize=256)
@@ -35,7 +32,7 @@ def length_density(material: str, density: float, radiation: str) -> float:
     if radiation.strip().casefold() in ("neutrons", "neutron", "n"):
         value = periodictable.neutron_sld(formula, density=density)[0]
     else:
-        energy = _KEV_NM / wavelength_of(radiation).value
+        energy = PLANCK_LIGHT / 1000 / wavelength_of(radiation).value
         value = periodictable.xray_sld(formula, density=density, energy=energy)[0]
     if value is None or not math.isfinite(float(value)):
         raise InputError(f"the tables know no scattering length of {material} for {radiation}.")

@@ -17,7 +17,8 @@ FORMS = {"particle": (0, 3.0), "rod": (1, 2.0), "sheet": (2, 1.0)}
 LEAST = 5
 _OF_SPHERE = 0.0048
 """ln P of a sphere falls below −(qRg)²/3 by so many times (qRg)⁴ (its series to the fourth order)."""
-_ROUGH_REACH = 1.3
+REACH = 1.3
+"""The q·Rg that the law is trusted to; common practice for globules."""
 _BENT, _OFF = 3.0, 3.5
 """A stretch bends where its bend is so many times its u; points before it are off its line where their mean is by so
 many of its u."""
@@ -107,7 +108,7 @@ class Found:
     before: str = ""
 
 
-def found_fall(points: Stretch, form: str = "particle", most: float = 1.3) -> Found:
+def found_fall(points: Stretch, form: str = "particle", most: float = REACH) -> Found:
     """The stretch with q·Rg up to `most` whose rate is known best, its bend taken in; points before it may be left.
 
     Raises InputError when no stretch falls so.
@@ -186,7 +187,7 @@ def guinier_radius(x: Floats, y: Floats) -> float:
         slope = float(np.polyfit(x[:count] ** 2, np.log(y[:count]), 1, w=np.sqrt(y[:count] / y[:count].max()))[0])
         if slope < 0:
             found = float(np.sqrt(-3 * slope))
-            if x[count - 1] * found >= _ROUGH_REACH or count == size:
+            if x[count - 1] * found >= REACH or count == size:
                 return found
             rough = found
     return rough

@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError
+from curvesieve.core.fitting.averages_told import words_on_averages
 from curvesieve.core.fitting.bounded import MOST_EVALUATIONS
 from curvesieve.core.fitting.following import following_from
 from curvesieve.core.fitting.problem import Problem, state_problem, stated_bounds, weighing
@@ -299,42 +300,6 @@ def _outweighing(problem: Problem) -> list[str]:
     return [f"The point at {name} = {x:.6g} has more weight than all others together: the fit follows it. Check its u."]
 
 
-def _of_averages(problem: Problem, full: Floats) -> list[str]:
-    """Words on averages over sizes and directions: not converged, sizes that the x cannot tell."""
-    x, variable = np.sort(np.abs(problem.rows[0])), problem.model.variables[0]
-    said = []
-    for piece in problem.model.pieces:
-        if piece.averaged is None:
-            continue
-        numbers = [float(full[i]) for i in piece.places]
-        if not piece.averaged.settled(problem.rows[0], numbers):
-            said.append(
-                "The average over sizes or directions has not converged to 1e-6: it oscillates too fast for its nodes "
-                f"near {variable} = {x[-1]:.4g}. Leave out the largest, or begin smaller."
-            )
-        values = dict(zip(piece.names, numbers, strict=True))
-        for size in dict.fromkeys(one.size for _, one in piece.averaged.averages if one.size):
-            said += _seen_by(size, abs(values[size]), x[x > 0], variable)
-    return said
-
-
-def _seen_by(name: str, size: float, x: Floats, variable: str) -> list[str]:
-    """What the smallest x and the steps between them cannot tell of a size, which turns a phase of 2·x·size."""
-    if x.size < 2 or not size > 0:
-        return []
-    said = []
-    if size > math.pi / x[0]:
-        said.append(
-            f"{name} lies beyond π/{variable} of the first point, {math.pi / x[0]:.4g}: it is only a lower limit."
-        )
-    steps = np.diff(x)
-    if size * float(steps[steps > 0].min(initial=np.inf)) > math.pi / 2:
-        said.append(
-            f"The points stand too far apart for the oscillation of {name} {size:.4g}: other sizes fit as well."
-        )
-    return said
-
-
 def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
     matrix, dead, mixed = covariance(problem, solution, said.scaled)
     names = problem.model.names
@@ -359,7 +324,7 @@ def _told(problem: Problem, solution: Solution, said: _Said) -> FitResult:
     us = {name: u for name, u in us.items() if name not in hit}
     warnings = [f"{name} ended on its bound and has no u; those of the others hold for it fixed there." for name in hit]
     warnings += _outweighing(problem)
-    warnings += _of_averages(problem, full)
+    warnings += words_on_averages(problem, full)
     converged, message = solution.converged, solution.message
     if dead:
         converged = False

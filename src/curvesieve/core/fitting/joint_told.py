@@ -9,6 +9,7 @@ import numpy as np
 from curvesieve.core.curve import Floats
 from curvesieve.core.errors import InputError, counted
 from curvesieve.core.fitting.arrow import Place, without_effect
+from curvesieve.core.fitting.averages_told import words_of_several
 from curvesieve.core.fitting.joint import JointProblem
 from curvesieve.core.fitting.joint_result import JointResult
 from curvesieve.core.fitting.problem import Problem
@@ -63,7 +64,7 @@ def told(problem: JointProblem, place: Place, formula: str, weights: str, scaled
         converged=converged,
         message=message,
         iterations=place.iterations,
-        warnings=(*warnings, *_unlike(problem, curves)),
+        warnings=(*warnings, *_unlike(problem, curves), *words_of_several(problem.members, full, problem.labels)),
     )
 
 

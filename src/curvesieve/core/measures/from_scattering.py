@@ -14,6 +14,7 @@ from curvesieve.core.fitting.following import derived_slopes
 from curvesieve.core.measures.base import Found, Seen, Taken, Yield
 from curvesieve.core.measures.fit_seen import FitSeen
 from curvesieve.core.measures.of_fit import FIT, OfFit
+from curvesieve.core.measures.outcome import OF_QUANTITIES
 from curvesieve.core.measures.trace import Trace
 from curvesieve.core.quantity import Quantity
 from curvesieve.core.rules import RuleField
@@ -104,13 +105,13 @@ class HydrodynamicRadius(OfFit):
         rate = fit.result.parameters["rate"].value / float(time.factor)
         if not rate > 0:
             raise InputError(f"the rate of the fit is {rate:.4g} 1/s, and must be above zero.")
-        values = [value for value, _ in told]
+        values = [value for value, _, _ in told]
         radius, diffusion = _stokes_einstein(rate, values)
         slopes = fit.result.gradient({"rate": 1.0}) / float(time.factor)
         own = None if fit.factor is None else Trace(FIT - np.arange(fit.factor.shape[1]), slopes @ fit.factor)
         found = [
-            _with_quantities(quantity, value, unit, own, by, rate, values, told, place)
-            for place, (quantity, value, unit, by) in enumerate(
+            _with_quantities(quantity, value, unit, own, by, rate, values, told, which)
+            for which, (quantity, value, unit, by) in enumerate(
                 (("hydrodynamic-radius", radius * 1e9, "nm", -radius * 1e9 / rate),
                  ("diffusion", diffusion * 1e12, "µm^2/s", diffusion * 1e12 / rate))
             )
@@ -121,7 +122,7 @@ class HydrodynamicRadius(OfFit):
         given = (f"{name} {v:.5g} {unit}" for (name, unit), v in zip(_NEEDED, values, strict=True))
         said = "Stokes–Einstein with " + ", ".join(given)
         made = self._taken(seen, tuple(found), said)
-        missing = [name for (name, _), (_, u) in zip(_NEEDED, told, strict=True) if u is None]
+        missing = [name for (name, _), (_, u, _) in zip(_NEEDED, told, strict=True) if u is None]
         how = made.said_u + (f"; {', '.join(missing)} taken as exact" if missing else " and of the quantities")
         return Taken(made.found, made.sentence, made.used, made.shapes, how)
 
@@ -132,23 +133,27 @@ class HydrodynamicRadius(OfFit):
 _NEEDED = (("temperature", "K"), ("viscosity", "Pa*s"), ("refractive_index", ""), ("wavelength", "m"), ("angle", "rad"))
 
 
-def _asked(quantities: Sequence[Quantity], name: str, unit: str) -> tuple[float, float | None]:
-    """A quantity in a unit, with its u in that. Raises InputError where there is none, or it is of another kind."""
-    one = next((q for q in quantities if q.name.casefold() == name), None)
-    if one is None:
+def _asked(quantities: Sequence[Quantity], name: str, unit: str) -> tuple[float, float | None, int]:
+    """A quantity in a unit, with its u in that, and its place among them.
+
+    Raises InputError where there is none, or it is of another kind.
+    """
+    place = next((k for k, q in enumerate(quantities) if q.name.casefold() == name), None)
+    if place is None:
         needed = ", ".join(known for known, _ in _NEEDED)
         raise InputError(f"the curve has no quantity named {name}; it needs {needed}. Give it one with +.")
+    one = quantities[place]
     if not unit:
         if one.unit.strip():
             raise InputError(f"{name} has no unit, but is given in {one.unit}.")
-        return one.value, one.u
+        return one.value, one.u, place
     if units.in_base(one.unit).powers != units.in_base(unit).powers:
         raise InputError(f"{name} is in {one.unit or 'no unit'}, and must be as {unit}.")
     value = float(units.convert(np.array([one.value]), one.unit, unit)[0])
     if one.u is None:
-        return value, None
+        return value, None, place
     moved = float(units.convert(np.array([one.value + one.u]), one.unit, unit)[0])
-    return value, abs(moved - value)
+    return value, abs(moved - value), place
 
 
 def _stokes_einstein(rate: float, values: Sequence[float]) -> tuple[float, float]:
@@ -165,26 +170,22 @@ def _stokes_einstein(rate: float, values: Sequence[float]) -> tuple[float, float
 
 def _with_quantities(
     quantity: str, value: float, unit: str, own: Trace | None, by_rate: float, rate: float,
-    values: Sequence[float], told: Sequence[tuple[float, float | None]], place: int,
+    values: Sequence[float], told: Sequence[tuple[float, float | None, int]], which: int,
 ) -> Found:  # fmt: skip
     """A reading whose u has that of the rate and that of the quantities, by moving each by its own u."""
     parts = [] if own is None else [(own, by_rate)]
-    for k, (at, u) in enumerate(told):
+    for k, (at, u, place) in enumerate(told):
         if u:
             ends = []
             for sign in (-1, 1):
                 moved = list(values)
                 moved[k] = at + sign * u
-                ends.append(_stokes_einstein(rate, moved)[place] * (1e9 if place == 0 else 1e12))
-            parts.append((Trace(np.array([_QUANTITY - k]), np.array([(ends[1] - ends[0]) / 2])), 1.0))
+                ends.append(_stokes_einstein(rate, moved)[which] * (1e9 if which == 0 else 1e12))
+            parts.append((Trace(np.array([OF_QUANTITIES - place]), np.array([(ends[1] - ends[0]) / 2])), 1.0))
     if not parts:
         return Found(quantity, value, unit=unit)
     trace = Trace.sum(parts)
     return Found(quantity, value, u=trace.u, unit=unit, trace=trace)
-
-
-_QUANTITY = -1_000_000
-"""The cause of the u of a quantity; see `outcome`."""
 
 
 def _squared(fit: FitSeen, spread: float) -> Found:

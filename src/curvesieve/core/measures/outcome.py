@@ -143,8 +143,8 @@ def _names(given: str, first: bool, quantity: str, symbol: str) -> tuple[str, ..
     return tuple(dict.fromkeys(found))
 
 
-_QUANTITIES = -1_000_000
-"""The cause of the u of a curve's first quantity; see `Trace`."""
+OF_QUANTITIES = -1_000_000
+"""The cause of the u of a curve's first quantity; the next ones count down from it. See `Trace`."""
 
 
 @lru_cache(maxsize=256)
@@ -154,7 +154,7 @@ def _of_quantities(quantities: tuple[Quantity, ...]) -> dict[str, tuple[Traced, 
     for place, one in enumerate(quantities):
         key = ReadingKey("quantity", one.name)
         reading = Reading(key, one.name, one.name, one.value, one.u, one.unit, "a quantity of the curve", "")
-        causes, adds = ([_QUANTITIES - place], [one.u]) if one.u else ([], [])
+        causes, adds = ([OF_QUANTITIES - place], [one.u]) if one.u else ([], [])
         made[one.name] = ((reading, Trace(np.array(causes, np.intp), np.array(adds, float))),)
     return made
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from curvesieve.core.curve import Curve
 from curvesieve.core.errors import InputError, counted
-from curvesieve.core.guinier import FORMS, Fall, fall, found_fall
+from curvesieve.core.guinier import FORMS, REACH, Fall, fall, found_fall
 from curvesieve.core.log_fits import LogFit, log_fitted
 from curvesieve.core.measures.base import Found, Measure, Seen, Taken, Yield, said_band
 from curvesieve.core.measures.in_band import InBand
@@ -50,8 +50,8 @@ class Guinier(Banded, Measure):
     )
     by: Literal["found", "band"] = RuleField("found", label="over", help="The best stretch, or a band by hand.")
     most: float = RuleField(
-        1.3, label="q·Rg up to", gt=0.2, le=3, help="How far the law is trusted; 1.3 is common practice for globules.",
-        when="by: found",
+        REACH, label="q·Rg up to", gt=0.2, le=3, when="by: found",
+        help="How far the law is trusted; 1.3 is common practice for globules.",
     )  # fmt: skip
     low: float | None = RuleField(None, label="from", unit="x", help="Where the band begins.", when="by: band")
     high: float | None = RuleField(None, label="to", unit="x", help="Where it ends.", when="by: band")
@@ -103,8 +103,8 @@ class Guinier(Banded, Measure):
 
     @staticmethod
     def _doubts(one: Fall) -> str:
-        if one.reach > 1.3:
-            return f"q·Rg goes up to {one.reach:.2f} in the band; beyond 1.3 Guinier's law is hardly true"
+        if one.reach > REACH:
+            return f"q·Rg goes up to {one.reach:.2f} in the band; beyond {REACH} Guinier's law is hardly true"
         if abs(one.bend) > _BENT:
             return f"ln I bends over the band, by {abs(one.bend):.1f} of its u: Guinier's law does not hold there"
         if len(one.points) < _FEW:

@@ -126,9 +126,8 @@ class Absorbance(Step):
             made, slope = self._made(y)
         kept &= np.isfinite(made)
         u = None if curve.u is None else curve.u * factor * np.abs(slope)
-        if (
-            u is not None and curve.u is not None and self.make == "Kubelka–Munk"
-        ):  # flat at R = 1: the next order counts (JCGM 100, 5.1.2 note)
+        # Kubelka and Munk's function is flat at R = 1: there the next order counts (JCGM 100, 5.1.2 note).
+        if u is not None and curve.u is not None and self.make == "Kubelka–Munk":
             u = np.hypot(u, (curve.u * factor) ** 2 / (np.sqrt(2) * np.abs(y) ** 3))
         whole = replace(
             curve, y=np.where(kept, made, 0.0), u=None if u is None else np.where(kept, u, 1.0), y_label=self.make,

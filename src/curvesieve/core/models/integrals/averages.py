@@ -28,8 +28,8 @@ _LEAST_SIZES, _LEAST_TURNS = 34, 12
 _MOST_SPREAD = 3.0
 _KEPT = 16_000_000
 """Numbers that are kept of what was integrated."""
-_CLOSE, _LOOKED_AT = 1e-6, 24
-"""The relative error that averages are worked out to."""
+CLOSE, _LOOKED_AT = 1e-6, 24
+"""The relative error that averages are worked out to, and at how many x that is looked at."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -278,15 +278,20 @@ def converged(averages: Sequence[Average], x: Floats, values: Mapping[str, float
 
     Looked at for some of the x, the largest among them, where the oscillation is fastest.
     """
-    x = np.sort(x)[np.unique(np.linspace(x.size - 1, 0, min(x.size, _LOOKED_AT)).astype(int))]
+    x = some_of(x)
     for one in averages:
         here = {name: values[name] for name in one.names}
         if one.beyond(x, here):
             return False
         first, second = one.value(x, here), one.value(x, here, finer=1)
-        if not np.all(np.abs(first - second) <= _CLOSE * np.abs(second)):
+        if not np.all(np.abs(first - second) <= CLOSE * np.abs(second)):
             return False
     return True
+
+
+def some_of(x: Floats) -> Floats:
+    """Some of the x, of shape (n,), in order, the smallest and the largest among them."""
+    return np.asarray(np.sort(x)[np.unique(np.linspace(x.size - 1, 0, min(x.size, _LOOKED_AT)).astype(int))])
 
 
 def _over_turns(values: Any, full: tuple[int, ...], share: Floats) -> Floats:

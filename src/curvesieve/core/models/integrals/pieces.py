@@ -11,12 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from curvesieve.core.formula import Compiled, Formula, compile_formula, parse
-from curvesieve.core.models.integrals.averages import Average, converged
+from curvesieve.core.models.integrals.averages import CLOSE, Average, converged, some_of
 from curvesieve.core.models.integrals.smearing import Smearing
 
 Floats = NDArray[np.float64]
 Averages = tuple[tuple[str, Average], ...]
 _STEP = 2e-3
+_CLOSE_SMEARED = 1e-5
 
 
 def as_read(formula: str, averages: Averages, variable: str = "x") -> Formula:
@@ -116,16 +117,21 @@ class Averaged:
         sizes = [abs(given[one.size]) for _, one in self.averages if one.size]
         return float(np.abs(x).max(initial=0.0)) * max(sizes, default=0.0)
 
+    @property
+    def close(self) -> float:
+        """The relative error that this is worked out to: less for what an instrument has smeared."""
+        return CLOSE if self.smearing is None else _CLOSE_SMEARED
+
     def settled(self, x: Floats, numbers: Sequence[float]) -> bool:
-        """Whether more nodes would change no average by more than a millionth; x has shape (n,)."""
+        """Whether more nodes would change nothing by more than `close` of it; x has shape (n,)."""
         given = self._given(numbers)
         if self.smearing is None:
             return converged([one for _, one in self.averages], x, given)
         made = []
-        some = np.sort(x)[:: max(1, x.size // 24)]
+        some = some_of(x)
         for finer in (0, 1):
             at, weight, _ = self.smearing.places(some, given, finer)
             values = self._sharp.value([at.ravel()], list(numbers)[: len(self._sharp.names)])
             made.append(values.reshape(at.shape) @ weight)
-        even = bool(np.all(np.abs(made[0] - made[1]) <= 1e-5 * np.abs(made[1])))
+        even = bool(np.all(np.abs(made[0] - made[1]) <= self.close * np.abs(made[1])))
         return even and self._sharp.settled(x, list(numbers)[: len(self._sharp.names)])

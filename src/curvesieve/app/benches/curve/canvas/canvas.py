@@ -269,7 +269,7 @@ class Canvas(QWidget):
         self.refresh()
         self.show_all()
 
-    def _turn_axes(self, slug: str) -> None:
+    def _turn_axes(self) -> None:
         self.refresh()
         self._show_law()
 

@@ -22,7 +22,7 @@ class Head(QWidget):
     scales_switched = pyqtSignal()
     whole_asked = pyqtSignal()
     family_switched = pyqtSignal()
-    axes_turned = pyqtSignal(str)
+    axes_turned = pyqtSignal()
     straight_asked = pyqtSignal()
 
     def __init__(self) -> None:
@@ -43,7 +43,7 @@ class Head(QWidget):
         self.axes.setMinimumContentsLength(10)
         self.axes.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.axes.setAccessibleName("axes on which a law is straight")
-        self.axes.textActivated.connect(lambda _: self.axes_turned.emit(self.axes.currentData()))
+        self.axes.textActivated.connect(lambda _: self.axes_turned.emit())
         self.straight = self._button("Read", "", self.straight_asked.emit)
         self.against = Choice()
         self.against.setMinimumContentsLength(9)
